@@ -1,0 +1,60 @@
+"""Accessibility rules over a whole document, each with its standard's clause."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hyalen.core.model.content import PageContent
+from hyalen.core.model.geometry import Frozen
+from hyalen.core.proofing.doubts import Doubt, Stage
+
+
+class Heading(Frozen):
+    """A heading of a page, for rules that look at the whole document."""
+
+    page: int
+    region_id: str
+    level: int
+    text: str
+
+
+def page_headings(content: PageContent, page: int) -> list[Heading]:
+    """The page's headings in reading order."""
+    return [
+        Heading(page=page, region_id=r.id, level=level, text=" ".join(r.text.split())[:120])
+        for r in content.regions
+        if (level := r.role.heading_level) is not None
+    ]
+
+
+def document_doubts(
+    title: str, file_stem: str, page_count: int, headings: Sequence[Heading]
+) -> list[tuple[int, Doubt]]:
+    """What a whole document lacks, as (page index, doubt).
+
+    Rules: a title of its own (ISO 14289-1, 7.1; WCAG 2.2, 2.4.2), headings that
+    start at level 1 and skip none (ISO 14289-1, 7.4.2), bookmarks for more than 20
+    pages (common practice, no source; they are made from headings).
+    """
+    found: list[tuple[int, Doubt]] = []
+
+    def add(page: int, key: str, weight: float, reason: str, region_id: str | None = None) -> None:
+        found.append(
+            (page, Doubt(key=key, stage=Stage.CHECK, kind=key.split(":")[1], weight=weight, reason=reason,
+                         region_id=region_id))
+        )
+
+    if not title.strip() or title.strip() == file_stem:
+        add(0, "check:title", 0.8, "The title is only the file's name: give the document one (ISO 14289-1, 7.1).")
+    if page_count > 20 and not headings:
+        add(0, "check:bookmarks", 0.6, "More than 20 pages and no heading: there will be no bookmarks.")
+    before = 0
+    for heading in headings:
+        if heading.level > before + 1:
+            missed = f"Heading {heading.level} follows " + (f"heading {before}" if before else "no heading")
+            add(
+                heading.page, f"check:level:{heading.region_id}", 0.5,
+                f"{missed}: a level is skipped (ISO 14289-1, 7.4.2).", heading.region_id,
+            )
+        before = heading.level
+    return found

@@ -1,0 +1,118 @@
+"""Invisible text laid exactly over its ink, as PDF content operators."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from itertools import groupby
+
+from hyalen.core.formats.pdf_font import ADVANCE, UNITS, InvisibleFont
+from hyalen.core.layout.regions import clipped_baseline
+from hyalen.core.model.content import Line
+from hyalen.core.reading.language import script_of
+from hyalen.core.structure.flow import breaks_word
+
+SOFT_HYPHEN = "\u00ad"
+_RIGHT_TO_LEFT = frozenset({"ARABIC", "HEBREW"})
+
+
+def is_right_to_left(text: str) -> bool:
+    """Whether the first letter belongs to a right-to-left script (UAX #9, rule P2)."""
+    for character in text:
+        script = script_of(character)
+        if script:
+            return script in _RIGHT_TO_LEFT
+    return False
+
+
+class TextLayer:
+    """Codes lines of one page as text objects.
+
+    Parameters
+    ----------
+    font : InvisibleFont
+    height : int
+        Of the page, in pixels.
+    scale : float
+        Points a pixel.
+    """
+
+    def __init__(self, font: InvisibleFont, height: int, scale: float) -> None:
+        self._font = font
+        self._height = height
+        self._scale = scale
+
+    def lines(self, lines: Sequence[Line], language: str) -> str:
+        """A text object with the lines; every word sits in its own box on its baseline."""
+        out = ["BT 3 Tr"]
+        for i, line in enumerate(lines):
+            following = lines[i + 1] if i + 1 < len(lines) else None
+            hyphenated = following is not None and breaks_word(line, following, language)
+            out.extend(self._line(line, hyphenated))
+        out.append("ET")
+        return "\n".join(out)
+
+    def _line(self, line: Line, hyphenated: bool) -> Iterable[str]:
+        (x0, y0), (x1, y1) = clipped_baseline(line)
+        slope = (y1 - y0) / (x1 - x0) if x1 > x0 else 0.0
+        slope = slope if abs(slope) < 0.2 else 0.0
+        angle = math.atan(-slope)
+        size = max(1.0, min(line.height, line.box.height * 1.6) * self._scale)
+        yield f"/F0 {size:.2f} Tf"
+
+        def show(text: str, left: float, width: float) -> str:
+            baseline = y0 + slope * (left - x0)
+            return self._run(text, left, baseline, width, size, angle)
+
+        for at, word in enumerate(line.words):
+            last = at + 1 == len(line.words)
+            text = word.text
+            if last and hyphenated:
+                text = text[:-1] + SOFT_HYPHEN
+            backwards = is_right_to_left(text)
+            for run, left, width in _runs(text, word.box.left, word.box.width, backwards):
+                yield show(run, left, width) if not backwards or not _turns(run) else self._backwards(
+                    run, left, y0 + slope * (left - x0), width, size, angle
+                )
+            if last:
+                if not hyphenated:
+                    edge = word.box.left - size * 0.25 / self._scale if backwards else word.box.right
+                    yield show(" ", edge, size * 0.25 / self._scale)
+                continue
+            after = line.words[at + 1].box
+            if backwards:
+                yield show(" ", min(after.right, word.box.left - 1), max(1, word.box.left - after.right))
+            else:
+                yield show(" ", word.box.right, max(1, after.left - word.box.right))
+
+    def _start(self, x: float, y: float, width: float, count: int, size: float, angle: float) -> str:
+        stretch = 100 * width * self._scale / (count * ADVANCE / UNITS * size)
+        cos, sin = math.cos(angle), math.sin(angle)
+        left, bottom = x * self._scale, (self._height - y) * self._scale
+        return f"{stretch:.2f} Tz {cos:.5f} {sin:.5f} {-sin:.5f} {cos:.5f} {left:.2f} {bottom:.2f} Tm"
+
+    def _run(self, text: str, x: float, y: float, width: float, size: float, angle: float) -> str:
+        return f"{self._start(x, y, width, len(text), size, angle)} <{self._font.code(text)}> Tj"
+
+    def _backwards(self, text: str, x: float, y: float, width: float, size: float, angle: float) -> str:
+        """Logical order with each glyph to the left of the one before it."""
+        place = self._start(x + width * (1 - 1 / len(text)), y, width, len(text), size, angle)
+        back = f" {2 * ADVANCE} ".join(f"<{self._font.code(c)}>" for c in text)
+        return f"{place} [{back}] TJ"
+
+
+def _turns(run: str) -> bool:
+    return any(script_of(c) in _RIGHT_TO_LEFT for c in run) or not any(c.isalnum() for c in run)
+
+
+def _runs(text: str, left: float, width: float, backwards: bool) -> Iterable[tuple[str, float, float]]:
+    """Directional runs with their places: numbers and Latin stay left-to-right (UAX #9)."""
+    if not backwards:
+        yield text, left, width
+        return
+    each = width / len(text)
+    right = left + width
+    for _, group in groupby(text, key=lambda c: c.isdigit() or script_of(c) not in (*_RIGHT_TO_LEFT, "")):
+        run = "".join(group)
+        right -= each * len(run)
+        yield run, right, each * len(run)

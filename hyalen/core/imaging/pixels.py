@@ -1,0 +1,55 @@
+"""Pixel conversions that every treatment shares."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Image = NDArray[np.uint8]
+
+
+def as_uint8(array: NDArray[np.generic]) -> Image:
+    """OpenCV returns untyped arrays; this states what they are."""
+    return np.ascontiguousarray(array, dtype=np.uint8)
+
+
+def grey(image: Image) -> Image:
+    """Luma (ITU-R BT.601) of an (h, w, 3) RGB image; an (h, w) image is returned as it is."""
+    return image if image.ndim == 2 else as_uint8(cv2.cvtColor(image, cv2.COLOR_RGB2GRAY))
+
+
+def reduced(image: Image, dpi: float, target_dpi: float) -> tuple[Image, float]:
+    """The image at about `target_dpi` and the factor by which it shrank (at least 1).
+
+    Area averaging, so that thin strokes pale instead of vanishing.
+    """
+    factor = dpi / target_dpi
+    if factor <= 1.25:
+        return image, 1.0
+    size = (max(1, round(image.shape[1] / factor)), max(1, round(image.shape[0] / factor)))
+    return as_uint8(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), factor
+
+
+def ink_mask(page: Image, dpi: float) -> NDArray[np.bool_]:
+    """Pixels darker than their surroundings by more than the page's noise.
+
+    A local mean over a quarter of an inch, as in Sauvola and Pietikäinen
+    (Pattern Recognition 33, 2000), with a floor taken from the page's contrast,
+    so that tinted paper and scanner bed do not count as ink.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+    dpi : float
+        Pixels an inch.
+
+    Returns
+    -------
+    (h, w) bool
+    """
+    side = max(5, int(dpi / 4) | 1)
+    local = cv2.boxFilter(page, cv2.CV_32F, (side, side), borderType=cv2.BORDER_REPLICATE)
+    depth = local - page
+    strong = float(np.percentile(depth, 99.0))
+    return np.asarray(depth > max(14.0, 0.33 * strong), dtype=np.bool_)

@@ -1,0 +1,209 @@
+"""A page's regions from what the engine read and what the image shows."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.layout.figures import find_figures, merged
+from hyalen.core.layout.order import reading_order
+from hyalen.core.layout.paragraphs import split_paragraphs
+from hyalen.core.layout.tables import FoundTable, find_ruled_tables
+from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Table, Word
+from hyalen.core.model.document import RIGHT_TO_LEFT
+from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.reading.engine import BlockKind, ReadBlock, ReadLine, ReadWord
+from hyalen.core.reading.language import identify
+
+TRUSTED = 0.6
+
+
+def find_regions(page: Image, dpi: float, blocks: Sequence[ReadBlock], languages: tuple[str, ...]) -> tuple[Region, ...]:
+    """Text, tables and figures in reading order; roles are settled by `structure.roles`.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        The cleaned page.
+    dpi : float
+        Pixels an inch.
+    blocks : sequence of ReadBlock
+        What the engine found on it.
+    languages : tuple of str
+        What it was read in.
+    """
+    numbered = _Numbering()
+    tables = find_ruled_tables(page, dpi)
+    blocks = _without_doubles(blocks)
+    read = [line for block in blocks for line in block.lines]
+    trusted = [w.box for line in read for w in line.words if _plausible(w, dpi)]
+    figures = find_figures(page, dpi, trusted, [t.box for t in tables])
+    pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
+    figures = merged(
+        figures + [p for p in pictures if _is_picture(p, dpi, trusted) and not any(t.box.covers(p, 0.3) for t in tables)]
+    )
+    figures = [f for f in figures if not any(t.box.covers(f) for t in tables)]
+
+    regions: list[Region] = []
+    for table in tables:
+        regions.append(_table_region(table, read, numbered, languages))
+    enclosed = [t.box for t in tables] + figures
+    for box in figures:
+        regions.append(
+            Region(
+                id=numbered("r"), kind=RegionKind.FIGURE, role=Role.FIGURE, outline=box.polygon(),
+                confidence=0.8, reason="ink that is no text",
+            )
+        )
+    for block in blocks:
+        kept = [
+            trimmed
+            for line in block.lines
+            if (trimmed := _without(line, enclosed)) is not None and not _is_noise(trimmed, dpi)
+        ]
+        lines = [_line(line, numbered) for line in kept]
+        right_to_left = _direction([w.language for line in kept for w in line.words])
+        for paragraph in split_paragraphs(lines, right_to_left):
+            regions.append(_text_region(paragraph, numbered, languages))
+    main = _direction([w.language for line in read for w in line.words])
+    order = reading_order([r.box for r in regions], main)
+    return tuple(regions[i] for i in order)
+
+
+class _Numbering:
+    """Ids that are unique within the page."""
+
+    def __init__(self) -> None:
+        self._next = 0
+
+    def __call__(self, prefix: str) -> str:
+        self._next += 1
+        return f"{prefix}{self._next}"
+
+
+def _without_doubles(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
+    """The blocks without words that the engine read a second time on the same ink."""
+    words = [w for block in blocks for line in block.lines for w in line.words]
+    if not words:
+        return list(blocks)
+    left, top, right, bottom = np.array([w.box for w in words], dtype=np.float64).T
+    confidence = np.array([w.confidence for w in words])
+    area = (right - left) * (bottom - top)
+    wide = np.minimum(right[:, None], right) - np.maximum(left[:, None], left)
+    tall = np.minimum(bottom[:, None], bottom) - np.maximum(top[:, None], top)
+    shared = np.clip(wide, 0, None) * np.clip(tall, 0, None)
+    better = (confidence > confidence[:, None]) | (
+        (confidence == confidence[:, None]) & (np.arange(len(words)) < np.arange(len(words))[:, None])
+    )
+    double = (better & (shared > 0.5 * area[:, None])).any(axis=1)
+    gone = {id(w) for w, is_double in zip(words, double, strict=True) if is_double}
+    if not gone:
+        return list(blocks)
+
+    def kept(line: ReadLine) -> ReadLine | None:
+        left_over = tuple(w for w in line.words if id(w) not in gone)
+        return line._replace(words=left_over) if left_over else None
+
+    return [
+        block._replace(lines=tuple(k for line in block.lines if (k := kept(line)) is not None)) for block in blocks
+    ]
+
+
+def _direction(languages: Sequence[str]) -> bool:
+    """Whether most words are of a right-to-left language."""
+    return sum(code in RIGHT_TO_LEFT for code in languages) * 2 > len(languages)
+
+
+def _plausible(word: ReadWord, dpi: float) -> bool:
+    letters = sum(c.isalnum() for c in word.text)
+    return (
+        word.confidence > TRUSTED
+        and letters > 0
+        and word.box.height < dpi * 0.9
+        and not (letters < 3 and word.box.height > dpi * 0.35)
+    )
+
+
+def _is_picture(box: Box, dpi: float, words: Sequence[Box]) -> bool:
+    inside = sum(box.overlap(w) for w in words)
+    return box.width > dpi * 0.4 and box.height > dpi * 0.4 and inside < 0.1 * box.area
+
+
+def _is_noise(line: ReadLine, dpi: float) -> bool:
+    """What the engine makes of specks, rules and stains."""
+    text = "".join(w.text for w in line.words)
+    letters = sum(c.isalnum() for c in text)
+    best = max(w.confidence for w in line.words)
+    if letters == 0:
+        return not any(c in "•*–—-…" for c in text) or best < 0.5 or len(text) < 2
+    if line.box.height < dpi / 40 or line.box.height > dpi * 1.2:
+        return True
+    mean = sum(w.confidence * len(w.text) for w in line.words) / len(text)
+    return mean < 0.3 or (letters <= 2 and mean < 0.55)
+
+
+def _without(line: ReadLine, enclosed: Sequence[Box]) -> ReadLine | None:
+    """The line less its words that lie in tables or figures; None where none are left."""
+    words = tuple(w for w in line.words if not any(b.covers(w.box) for b in enclosed))
+    if not words:
+        return None
+    if len(words) == len(line.words):
+        return line
+    return line._replace(words=words, box=union(w.box for w in words))
+
+
+def _line(line: ReadLine, numbered: _Numbering) -> Line:
+    words = tuple(Word(id=numbered("w"), text=w.text, box=w.box, confidence=round(w.confidence, 3)) for w in line.words)
+    return Line(words=words, box=union(w.box for w in words), baseline=line.baseline, height=line.height)
+
+
+def _text_region(lines: Sequence[Line], numbered: _Numbering, languages: tuple[str, ...]) -> Region:
+    words = [w for line in lines for w in line.words]
+    language, _ = identify([w.text for w in words], languages) if len(languages) > 1 else (None, 0.0)
+    return Region(
+        id=numbered("r"),
+        kind=RegionKind.TEXT,
+        role=Role.PARAGRAPH,
+        outline=union(line.box for line in lines).polygon(),
+        lines=tuple(lines),
+        language=language or languages[0],
+        confidence=round(sum(w.confidence for w in words) / len(words), 3),
+    )
+
+
+def _table_region(table: FoundTable, read: Sequence[ReadLine], numbered: _Numbering, languages: tuple[str, ...]) -> Region:
+    cells = []
+    for cell in table.cells:
+        lines = []
+        for line in read:
+            words = tuple(w for w in line.words if cell.box.covers(w.box) and w.text.strip("|[]_ "))
+            if words:
+                box = union(w.box for w in words)
+                part = line._replace(words=words, box=box)
+                lines.append(_line(part, numbered))
+        lines.sort(key=lambda each: each.baseline[0].y)
+        cells.append(
+            Cell(
+                row=cell.row, column=cell.column, row_span=cell.row_span, column_span=cell.column_span,
+                header=cell.row == 0, box=cell.box, lines=tuple(lines),
+            )
+        )
+    grid = Table(rows=table.rows, columns=table.columns, cells=tuple(cells))
+    words = [w for c in cells for line in c.lines for w in line.words]
+    language, _ = identify([w.text for w in words], languages) if len(languages) > 1 else (None, 0.0)
+    return Region(
+        id=numbered("r"), kind=RegionKind.TABLE, role=Role.TABLE, outline=table.box.polygon(), table=grid,
+        language=language or languages[0], confidence=0.9, reason="ruled grid",
+    )
+
+
+def clipped_baseline(line: Line) -> tuple[Point, Point]:
+    """The part of the baseline beneath the line's box."""
+    (x0, y0), (x1, y1) = line.baseline
+    slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
+    return (
+        Point(line.box.left, y0 + slope * (line.box.left - x0)),
+        Point(line.box.right, y0 + slope * (line.box.right - x0)),
+    )

@@ -1,0 +1,144 @@
+"""Ruled tables: grids of lines on the page and the cells they enclose."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from hyalen.core.imaging.pixels import Image, grey, reduced
+from hyalen.core.model.geometry import Box
+
+WORK_DPI = 150.0
+
+
+class FoundCell(NamedTuple):
+    """Rows and columns count from 0."""
+
+    row: int
+    column: int
+    row_span: int
+    column_span: int
+    box: Box
+
+
+class FoundTable(NamedTuple):
+    """A grid whose cells are merged where no rule parts them."""
+
+    box: Box
+    rows: int
+    columns: int
+    cells: tuple[FoundCell, ...]
+
+
+def find_ruled_tables(page: Image, dpi: float) -> list[FoundTable]:
+    """Tables with rules between both rows and columns.
+
+    Long horizontal and vertical strokes are kept by morphological opening; strokes
+    that cross form a grid; two neighbouring places of the grid are one cell where
+    less than half of the side between them is ruled.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        Cleaned.
+    dpi : float
+        Pixels an inch.
+    """
+    small, factor = reduced(grey(page), dpi, WORK_DPI)
+    dpi = dpi / factor
+    dark = (small < 170).astype(np.uint8)
+    length = max(8, int(dpi * 0.3))
+    across = cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((1, length), np.uint8))
+    down = cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((length, 1), np.uint8))
+    gap = max(3, int(dpi / 30))
+    across = cv2.morphologyEx(across, cv2.MORPH_CLOSE, np.ones((3, gap * 2 + 1), np.uint8))
+    down = cv2.morphologyEx(down, cv2.MORPH_CLOSE, np.ones((gap * 2 + 1, 3), np.uint8))
+    across, down = _thin(across, dpi, 1), _thin(down, dpi, 0)
+    grid = cv2.dilate(across | down, np.ones((gap, gap), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(grid, connectivity=8)
+    tables = []
+    for i in range(1, count):
+        left, top, width, height, _ = (int(v) for v in stats[i])
+        if width < dpi or height < dpi * 0.35:
+            continue
+        window = (slice(top, top + height), slice(left, left + width))
+        mine = labels[window] == i
+        table = _grid(across[window] * mine, down[window] * mine, gap)
+        if table is not None:
+            tables.append(_placed(table, left, top, factor))
+    return tables
+
+
+def _thin(strokes: NDArray[np.uint8], dpi: float, thickness_axis: int) -> NDArray[np.uint8]:
+    """Strokes no thicker than a 25th of an inch: solid pictures are no rules."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(strokes, connectivity=8)
+    extent = stats[:, 2] if thickness_axis == 1 else stats[:, 3]
+    thickness = stats[:, 4] / np.maximum(extent, 1)
+    keep = thickness <= dpi / 25
+    keep[0] = False
+    return np.asarray(keep[labels], dtype=np.uint8)
+
+
+def _positions(profile: NDArray[np.float64], least: float, gap: int) -> list[int]:
+    """Centres of the runs in which the profile reaches `least`; runs nearer than `gap` are one."""
+    hits = np.flatnonzero(profile >= least)
+    if len(hits) == 0:
+        return []
+    runs = np.split(hits, np.flatnonzero(np.diff(hits) > gap) + 1)
+    return [int(run.mean()) for run in runs]
+
+
+def _grid(across: NDArray[np.uint8], down: NDArray[np.uint8], gap: int) -> FoundTable | None:
+    height, width = across.shape
+    ys = _positions(across.sum(axis=1, dtype=np.float64), 0.2 * width, gap * 2)
+    xs = _positions(down.sum(axis=0, dtype=np.float64), 0.2 * height, gap * 2)
+    if len(ys) < 3 or len(xs) < 3:
+        return None
+    rows, columns = len(ys) - 1, len(xs) - 1
+
+    def ruled_below(row: int, column: int) -> bool:
+        strip = across[max(0, ys[row + 1] - gap) : ys[row + 1] + gap + 1, xs[column] : xs[column + 1]]
+        return bool(strip.max(axis=0).mean() >= 0.5)
+
+    def ruled_right(row: int, column: int) -> bool:
+        strip = down[ys[row] : ys[row + 1], max(0, xs[column + 1] - gap) : xs[column + 1] + gap + 1]
+        return bool(strip.max(axis=1).mean() >= 0.5)
+
+    taken = np.zeros((rows, columns), dtype=bool)
+    cells = []
+    for row in range(rows):
+        for column in range(columns):
+            if taken[row, column]:
+                continue
+            wide = 1
+            while column + wide < columns and not taken[row, column + wide] and not ruled_right(
+                row, column + wide - 1
+            ):
+                wide += 1
+            tall = 1
+            while row + tall < rows and all(
+                not ruled_below(row + tall - 1, c) for c in range(column, column + wide)
+            ):
+                tall += 1
+            taken[row : row + tall, column : column + wide] = True
+            box = Box(xs[column], ys[row], xs[column + wide], ys[row + tall])
+            cells.append(FoundCell(row, column, tall, wide, box))
+    if len(cells) < 4:
+        return None
+    return FoundTable(Box(xs[0], ys[0], xs[-1], ys[-1]), rows, columns, tuple(cells))
+
+
+def _placed(table: FoundTable, left: int, top: int, factor: float) -> FoundTable:
+    def place(box: Box) -> Box:
+        return Box(
+            int((box.left + left) * factor),
+            int((box.top + top) * factor),
+            int((box.right + left) * factor),
+            int((box.bottom + top) * factor),
+        )
+
+    cells = tuple(cell._replace(box=place(cell.box)) for cell in table.cells)
+    return table._replace(box=place(table.box), cells=cells)

@@ -1,0 +1,193 @@
+"""What a page says: regions in reading order, their lines and words, and artifacts.
+
+Coordinates are pixels of the cleaned page. The order of `PageContent.regions`
+is the reading order (ISO 32000-2, 14.8.2.5: the logical content order).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from enum import StrEnum
+
+from hyalen.core.model.geometry import Box, Frozen, Point, bounds
+
+
+class RegionKind(StrEnum):
+    """What a region is made of."""
+
+    TEXT = "text"
+    TABLE = "table"
+    FIGURE = "figure"
+
+
+class Role(StrEnum):
+    """What a region is for; each maps to a standard structure type of ISO 32000-1, 14.8.4."""
+
+    HEADING_1 = "heading_1"
+    HEADING_2 = "heading_2"
+    HEADING_3 = "heading_3"
+    HEADING_4 = "heading_4"
+    HEADING_5 = "heading_5"
+    HEADING_6 = "heading_6"
+    PARAGRAPH = "paragraph"
+    LIST_ITEM = "list_item"
+    CAPTION = "caption"
+    TABLE = "table"
+    FIGURE = "figure"
+    RUNNING_HEAD = "running_head"
+    PAGE_NUMBER = "page_number"
+    ARTIFACT = "artifact"
+
+    @property
+    def heading_level(self) -> int | None:
+        """1 to 6 for a heading, else None."""
+        return int(self.value[-1]) if self.value.startswith("heading_") else None
+
+    @property
+    def is_artifact(self) -> bool:
+        """Whether it is left out of the structure tree (ISO 32000-1, 14.8.2.2)."""
+        return self in (Role.RUNNING_HEAD, Role.PAGE_NUMBER, Role.ARTIFACT)
+
+
+class WordState(StrEnum):
+    """Whether a person has looked at the word."""
+
+    READ = "read"
+    ACCEPTED = "accepted"
+    CORRECTED = "corrected"
+
+
+class Word(Frozen):
+    """A run of glyphs between spaces; `confidence` is the engine's, 0 to 1."""
+
+    id: str
+    text: str
+    box: Box
+    confidence: float
+    state: WordState = WordState.READ
+
+    @property
+    def settled(self) -> bool:
+        return self.state is not WordState.READ
+
+
+class Line(Frozen):
+    """Words in logical order; `baseline` runs from the line's left end to its right end."""
+
+    words: tuple[Word, ...]
+    box: Box
+    baseline: tuple[Point, Point]
+    height: float
+
+    @property
+    def text(self) -> str:
+        return " ".join(word.text for word in self.words)
+
+
+class Cell(Frozen):
+    """A table cell; rows and columns count from 0."""
+
+    row: int
+    column: int
+    row_span: int = 1
+    column_span: int = 1
+    header: bool = False
+    box: Box
+    lines: tuple[Line, ...] = ()
+
+    @property
+    def text(self) -> str:
+        return "\n".join(line.text for line in self.lines)
+
+
+class Table(Frozen):
+    """A grid of cells; a spanned place is held by the cell at its upper left."""
+
+    rows: int
+    columns: int
+    cells: tuple[Cell, ...]
+
+
+class Region(Frozen):
+    """A part of the page that is one thing to a reader."""
+
+    id: str
+    kind: RegionKind
+    role: Role
+    outline: tuple[Point, ...]
+    lines: tuple[Line, ...] = ()
+    table: Table | None = None
+    language: str | None = None
+    alternative_text: str | None = None
+    confidence: float = 1.0
+    reason: str = ""
+    drawn: bool = False
+
+    @property
+    def box(self) -> Box:
+        return bounds(self.outline)
+
+    @property
+    def all_lines(self) -> tuple[Line, ...]:
+        """The lines of the text or, row by row, of the table's cells."""
+        if self.table is None:
+            return self.lines
+        return tuple(line for cell in self.table.cells for line in cell.lines)
+
+    @property
+    def words(self) -> Iterator[Word]:
+        return (word for line in self.all_lines for word in line.words)
+
+    @property
+    def text(self) -> str:
+        """The text with its line ends."""
+        return "\n".join(line.text for line in self.all_lines)
+
+
+class PageContent(Frozen):
+    """One page's content.
+
+    Attributes
+    ----------
+    width, height : int
+        Size of the cleaned page in pixels.
+    dpi : float
+        Its resolution in pixels an inch.
+    regions : tuple of Region
+        In reading order.
+    artifacts : tuple of Region
+        What is not read aloud: running heads, page numbers, marks.
+    languages : tuple of str
+        What it was read in, as ISO 639-3 codes.
+    accepted : tuple of str
+        Keys of the doubts that a person looked at and left as they were.
+    """
+
+    width: int
+    height: int
+    dpi: float
+    regions: tuple[Region, ...] = ()
+    artifacts: tuple[Region, ...] = ()
+    languages: tuple[str, ...] = ()
+    accepted: tuple[str, ...] = ()
+
+    @property
+    def everything(self) -> tuple[Region, ...]:
+        return self.regions + self.artifacts
+
+    def region(self, region_id: str) -> Region:
+        """The region of that id.
+
+        Raises
+        ------
+        KeyError
+            If the page has none.
+        """
+        for region in self.everything:
+            if region.id == region_id:
+                return region
+        raise KeyError(region_id)
+
+    @property
+    def words(self) -> Iterator[Word]:
+        return (word for region in self.everything for word in region.words)

@@ -1,0 +1,152 @@
+"""What the program is not sure of, worst first, for all stages."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from enum import StrEnum
+
+from hyalen.core.layout.paragraphs import LIST_MARKER
+from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Word
+from hyalen.core.model.geometry import Frozen
+from hyalen.core.model.treatment import Cleaned
+from hyalen.core.reading.language import frequency
+
+SURE = 0.75
+
+
+class Stage(StrEnum):
+    """The stages of the job, in order."""
+
+    BRING_IN = "bring_in"
+    CLEAN = "clean"
+    READ = "read"
+    PROOF = "proof"
+    TAG = "tag"
+    CHECK = "check"
+    DELIVER = "deliver"
+
+
+class Doubt(Frozen):
+    """One thing to settle.
+
+    Attributes
+    ----------
+    key : str
+        Stable within the page: the same doubt has the same key after a change elsewhere.
+    weight : float
+        How likely it is wrong and how much that matters, 0 to 1.
+    """
+
+    key: str
+    stage: Stage
+    kind: str
+    weight: float
+    reason: str
+    region_id: str | None = None
+    word_id: str | None = None
+    text: str = ""
+
+
+def word_weight(word: Word, language: str) -> float:
+    """How doubtful a word is, 0 to 1; below 0.1 it is none.
+
+    The engine's confidence, raised where the word is in no list of its language and
+    lowered where it is a common one. A stem behind an apostrophe or hyphen counts as known.
+    """
+    core = word.text.strip(".,;:!?()[]{}«»\"'“”„‘’…—–-")
+    doubt = 1.0 - word.confidence
+    if not core:
+        return doubt * 0.5
+    if any(c.isdigit() for c in core):
+        letters = sum(c.isalpha() for c in core)
+        return min(1.0, doubt * (1.2 if letters == 0 else 1.8))
+    known = max(frequency(part, language) for part in _parts(core))
+    if known == 0:
+        if core[0].isupper() and not core.isupper() and len(core) > 3:
+            return min(1.0, doubt * 1.6)  # most names are in no list
+        return min(1.0, 0.06 + doubt * 2.2)
+    if known < 2.5:
+        return min(1.0, doubt * 1.3)
+    return doubt * 0.75 if len(core) > 2 else doubt
+
+
+def _parts(word: str) -> list[str]:
+    folded = word.casefold().replace("’", "'")
+    parts = [folded]
+    for sign in ("'", "-"):
+        if sign in folded:
+            parts += [p for p in folded.split(sign) if len(p) > 2]
+    return parts
+
+
+LEAST_WEIGHT = 0.1
+
+
+def page_doubts(content: PageContent, cleaned: Cleaned | None = None) -> list[Doubt]:
+    """The open doubts of one page, worst first."""
+    found = [*_cleaning(cleaned), *_regions(content), *_words(content)]
+    accepted = set(content.accepted)
+    return sorted((d for d in found if d.key not in accepted), key=lambda d: -d.weight)
+
+
+def _cleaning(cleaned: Cleaned | None) -> Iterator[Doubt]:
+    if cleaned is None:
+        return
+    for finding in cleaned.findings:
+        if finding.confidence < SURE:
+            yield Doubt(
+                key=f"clean:{finding.step}",
+                stage=Stage.CLEAN,
+                kind=finding.step,
+                weight=round(1 - finding.confidence, 3),
+                reason=finding.says,
+            )
+
+
+def _regions(content: PageContent) -> Iterator[Doubt]:
+    for region in content.regions:
+        if region.kind is RegionKind.FIGURE and not (region.alternative_text or "").strip():
+            yield Doubt(
+                key=f"tag:alternative:{region.id}", stage=Stage.TAG, kind="alternative", weight=0.9,
+                reason="A picture without a description: describe it, or mark it as decorative.",
+                region_id=region.id,
+            )
+        elif region.role.heading_level and region.confidence < SURE:
+            yield Doubt(
+                key=f"tag:role:{region.id}", stage=Stage.TAG, kind="role",
+                weight=round(1 - region.confidence, 3), region_id=region.id, text=region.text[:80],
+                reason="Perhaps a heading: set a little larger or bolder than the text.",
+            )
+        elif region.role is Role.PARAGRAPH and LIST_MARKER.match(region.text) and not region.drawn:
+            yield Doubt(
+                key=f"tag:role:{region.id}", stage=Stage.TAG, kind="role", weight=0.3,
+                region_id=region.id, text=region.text[:80],
+                reason="Perhaps a list item: it starts with a list marker but stands alone.",
+            )
+        elif region.kind is RegionKind.TEXT and region.confidence < 0.5 and _unseen(region):
+            yield Doubt(
+                key=f"read:region:{region.id}", stage=Stage.READ, kind="region",
+                weight=round(1 - region.confidence, 3), region_id=region.id, text=region.text[:80],
+                reason="Read with little confidence: perhaps a stamp, a drawing or handwriting.",
+            )
+
+
+def _unseen(region: Region) -> bool:
+    return not any(word.settled for word in region.words)
+
+
+def _words(content: PageContent) -> Iterator[Doubt]:
+    fallback = content.languages[0] if content.languages else "eng"
+    for region in content.everything:
+        if region.role is Role.ARTIFACT:
+            continue
+        for word in region.words:
+            if word.settled:
+                continue
+            weight = word_weight(word, region.language or fallback)
+            if weight >= LEAST_WEIGHT:
+                yield Doubt(
+                    key=f"proof:word:{word.id}", stage=Stage.PROOF, kind="word", weight=round(weight, 3),
+                    region_id=region.id, word_id=word.id, text=word.text,
+                    reason=f"Read with {word.confidence:.0%} confidence.",
+                )

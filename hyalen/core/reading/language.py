@@ -1,0 +1,79 @@
+"""Which language a text is in, among those installed."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterable
+from functools import lru_cache
+
+from wordfreq import zipf_frequency
+
+from hyalen.core.model.document import BCP_47
+
+# Scripts that settle the language among those we know (Unicode 15, Scripts.txt).
+SCRIPT_LANGUAGES = {
+    "CYRILLIC": ("rus",),
+    "GREEK": ("ell",),
+    "ARABIC": ("ara",),
+    "HEBREW": ("heb",),
+}
+LEAST_WORDS = 3
+
+
+@lru_cache(maxsize=50_000)
+def script_of(character: str) -> str:
+    """The first word of a letter's Unicode name ("LATIN", "CYRILLIC"), or "" if it is no letter."""
+    return unicodedata.name(character, "").split(" ")[0] if character.isalpha() else ""
+
+
+@lru_cache(maxsize=100_000)
+def frequency(word: str, language: str) -> float:
+    """Zipf frequency of a word, 0 where it is unknown (wordfreq's lists)."""
+    return float(zipf_frequency(word, BCP_47.get(language, language)))
+
+
+def is_known(word: str, language: str) -> bool:
+    """Whether the word occurs in the language's list, without regard to case."""
+    return frequency(word.casefold(), language) > 0
+
+
+def identify(words: Iterable[str], candidates: tuple[str, ...]) -> tuple[str | None, float]:
+    """The likeliest language of a text.
+
+    Each word votes for a language by its frequency there; the script narrows the
+    candidates first.
+
+    Parameters
+    ----------
+    words : iterable of str
+    candidates : tuple of str
+        ISO 639-3 codes.
+
+    Returns
+    -------
+    language, margin
+        None where fewer than three words can be judged; the margin is the share by
+        which the best leads the next, 0 to 1.
+    """
+    words = [w.strip(".,;:!?()[]«»\"'“”„‘’0123456789-—–").casefold() for w in words]
+    words = [w for w in words if len(w) > 1 or (w.isalpha() and w)]
+    scripts = [s for w in words for s in [script_of(w[0])] if s]
+    if len(scripts) < LEAST_WORDS:
+        return None, 0.0
+    script = max(set(scripts), key=scripts.count)
+    fitting = SCRIPT_LANGUAGES.get(script)
+    pool = [c for c in candidates if (c in fitting if fitting else not _has_own_script(c))]
+    if not pool:
+        return None, 0.0
+    if len(pool) == 1:
+        return pool[0], 1.0
+    scores = {c: sum(min(frequency(w, c), 7.0) for w in words) for c in pool}
+    ranked = sorted(scores.items(), key=lambda item: -item[1])
+    (best, first), (_, second) = ranked[0], ranked[1]
+    if first <= 0:
+        return None, 0.0
+    return best, (first - second) / first
+
+
+def _has_own_script(language: str) -> bool:
+    return any(language in languages for languages in SCRIPT_LANGUAGES.values())

@@ -1,0 +1,116 @@
+"""A document as flowing text: paragraphs joined over lines, columns and pages, hyphens undone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
+from hyalen.core.model.content import Line, PageContent, Region, Role
+from hyalen.core.reading.language import is_known
+
+HYPHENS = "-‐¬\u00ad"
+_EDGE = "\"'“”„‘’«»()[]{}.,;:!?…"
+
+
+class FlowBlock(NamedTuple):
+    """One block of the flow, with the regions (page index, region) that it was joined from."""
+
+    role: Role
+    text: str
+    language: str
+    sources: tuple[tuple[int, Region], ...]
+
+    @property
+    def region(self) -> Region:
+        return self.sources[0][1]
+
+
+def breaks_word(line: Line, following: Line, language: str) -> bool:
+    """Whether the hyphen at the line's end was put there by the line break.
+
+    It was when the next line goes on in lower case and the joined word is known, or
+    the two parts are not both words of their own.
+    """
+    if not line.words or not following.words:
+        return False
+    first, second = line.words[-1].text, following.words[0].text
+    if len(first) < 2 or first[-1] not in HYPHENS or not first[-2].isalpha():
+        return False
+    if not second[0].isalpha() or second[0].isupper():
+        return False
+    head, tail = first[:-1].strip(_EDGE), second.strip(_EDGE)
+    if is_known(head + tail, language):
+        return True
+    return not (is_known(head, language) and is_known(tail, language))
+
+
+def joined_text(lines: Sequence[Line], language: str) -> str:
+    """The lines as one run of text, hyphens of line breaks undone."""
+    parts: list[str] = []
+    for i, line in enumerate(lines):
+        text = line.text
+        if i + 1 < len(lines) and breaks_word(line, lines[i + 1], language):
+            parts.append(text[:-1])
+        else:
+            parts.append(text + " ")
+    return "".join(parts).strip()
+
+
+def goes_on(before: Region, after: Region) -> bool:
+    """Whether a paragraph cut by a column or page end goes on in the next one."""
+    if before.role is not after.role or before.role not in (Role.PARAGRAPH, Role.LIST_ITEM):
+        return False
+    if not before.lines or not after.lines or before.language != after.language:
+        return False
+    if LIST_MARKER.match(after.text):
+        return False
+    end, start = before.text[-1], after.text.lstrip(_EDGE)[:1]
+    if before.text.endswith(SENTENCE_END) or end in "\"”»":
+        return False
+    if end in HYPHENS:
+        return start.islower()
+    return start.islower() or (bool(start) and not start.isupper() and start.isalpha()) or end == ","
+
+
+def flow(pages: Sequence[PageContent], language: str, keep_running_heads: bool = False) -> Iterator[FlowBlock]:
+    """The document's blocks in reading order.
+
+    Parameters
+    ----------
+    pages : sequence of PageContent
+    language : str
+        ISO 639-3 code of the document.
+    keep_running_heads : bool
+        Also give running heads and page numbers, where they stand on their page.
+    """
+    waiting: list[tuple[int, Region]] = []
+    for index, page in enumerate(pages):
+        regions = list(page.regions)
+        if keep_running_heads:
+            heads = [a for a in page.artifacts if a.role in (Role.RUNNING_HEAD, Role.PAGE_NUMBER)]
+            regions = [a for a in heads if a.box.centre.y < page.height / 2] + regions
+            regions += [a for a in heads if a.box.centre.y >= page.height / 2]
+        for position, region in enumerate(regions):
+            if waiting and _is_cut(waiting[-1], (index, region), position == 0) and goes_on(waiting[-1][1], region):
+                waiting.append((index, region))
+                continue
+            if waiting:
+                yield _block(waiting, language)
+            waiting = [(index, region)]
+    if waiting:
+        yield _block(waiting, language)
+
+
+def _is_cut(before: tuple[int, Region], after: tuple[int, Region], first_on_page: bool) -> bool:
+    """Whether a page or column ends between the two."""
+    if before[0] != after[0]:
+        return first_on_page and after[0] == before[0] + 1
+    return after[1].box.top < before[1].box.top
+
+
+def _block(sources: list[tuple[int, Region]], language: str) -> FlowBlock:
+    region = sources[0][1]
+    lines = [line for _, r in sources for line in r.lines]
+    told = region.language or language
+    return FlowBlock(region.role, joined_text(lines, told), told, tuple(sources))

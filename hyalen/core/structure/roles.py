@@ -1,0 +1,173 @@
+"""What each region of a page is for: headings, list items, captions, page numbers."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
+from hyalen.core.model.content import PageContent, Region, RegionKind, Role
+from hyalen.core.model.geometry import Box
+
+CAPTION_START = re.compile(
+    r"^(fig(ure|ura|uur|\.)?|abb(ildung|\.)?|plate|table|tab(elle|\.)?|tableau|tabla|tabela|"
+    r"photo(graph)?|map|plan|chart|diagram|afb\.?|rys\.?|рис\.?|εικ\.?|صورة|شكل)\b",
+    re.IGNORECASE,
+)
+PAGE_NUMBER = re.compile(
+    r"^\W*(?:(?:page|seite|página|pagina|p\.|s\.|bl\.|folio|fol\.|стр\.|σελ\.)\s*)?"
+    r"(?:\d{1,4}[a-z]?|[ivxlc]{1,7})(?:\s*(?:/|of|de|von|di|van|z|из)\s*\d{1,4})?\W*$",
+    re.IGNORECASE,
+)
+
+
+def stroke_width(page: Image, box: Box) -> float:
+    """Mean width of the strokes in a box, in pixels: ink area over half the ink's outline."""
+    window = grey(page[max(0, box.top) : box.bottom, max(0, box.left) : box.right])
+    if window.size == 0:
+        return 0.0
+    ink = (window < 140).astype(np.uint8)
+    area = int(ink.sum())
+    outline = int((ink - cv2.erode(ink, np.ones((3, 3), np.uint8))).sum())
+    return 2.0 * area / outline if outline else 0.0
+
+
+def body_height(regions: Sequence[Region]) -> float:
+    """The line height in which most of the text is set, in pixels."""
+    heights = [line.height for r in regions for line in r.lines for _ in line.text]
+    return float(np.median(heights)) if heights else 0.0
+
+
+def assign_roles(content: PageContent, page: Image) -> PageContent:
+    """The content with roles; page numbers become artifacts.
+
+    A heading is short, does not end as a sentence does, and is set larger or bolder than the
+    body; its level follows its size among the page's headings. What the measures
+    leave open gets a lower confidence and the reason.
+
+    Parameters
+    ----------
+    content : PageContent
+        As found: text regions are paragraphs.
+    page : (h, w) or (h, w, 3) uint8
+        The cleaned page.
+    """
+    texts = [r for r in content.regions if r.kind is RegionKind.TEXT]
+    body = body_height(texts)
+    if body == 0:
+        return content
+    strokes = {r.id: stroke_width(page, r.box) for r in texts}
+    long_texts = [strokes[r.id] for r in texts if len(r.text) > 80]
+    body_stroke = float(np.median(long_texts)) if long_texts else float(np.median(list(strokes.values())))
+    others = [r.box for r in content.regions if r.kind is not RegionKind.TEXT]
+    headings: dict[str, tuple[float, float]] = {}
+    roles: dict[str, tuple[Role, float, str]] = {}
+    artifacts: list[str] = []
+    for region in texts:
+        text = region.text
+        if _is_page_number(region, content, texts):
+            roles[region.id] = (Role.PAGE_NUMBER, 0.9, "a number alone at the page's edge")
+            artifacts.append(region.id)
+        elif CAPTION_START.match(text) and _beside(region.box, others, content.dpi * 0.6) and len(region.lines) <= 4:
+            roles[region.id] = (Role.CAPTION, 0.9, "beside a figure or table")
+        elif LIST_MARKER.match(text) and not _is_numbered_heading(region, strokes[region.id], body, body_stroke):
+            roles[region.id] = (Role.LIST_ITEM, 0.85, "starts with a list marker")
+        else:
+            size = float(np.median([line.height for line in region.lines])) / body
+            weight = strokes[region.id] / body_stroke if body_stroke else 1.0
+            score = _heading_score(region, size, weight)
+            if score >= 0.5:
+                headings[region.id] = (size, score)
+    roles |= _heading_levels(headings)
+    roles = _single_items_are_paragraphs(roles, content)
+
+    def settled(region: Region) -> Region:
+        if region.id not in roles:
+            return region
+        role, confidence, reason = roles[region.id]
+        return region.model_copy(update={"role": role, "confidence": confidence, "reason": reason})
+
+    regions = [settled(r) for r in content.regions]
+    return content.model_copy(
+        update={
+            "regions": tuple(r for r in regions if r.id not in artifacts),
+            "artifacts": content.artifacts + tuple(r for r in regions if r.id in artifacts),
+        }
+    )
+
+
+def _heading_score(region: Region, size: float, weight: float) -> float:
+    """0 to 1."""
+    text = " ".join(line.text for line in region.lines)
+    letters = [c for c in text if c.isalpha()]
+    if len(region.lines) > 3 or len(text) > 160 or len(letters) < 3:
+        return 0.0
+    score = 1.8 * max(0.0, size - 1.08) + 1.4 * max(0.0, weight - 1.12)
+    if text.endswith(SENTENCE_END):
+        score -= 0.35
+    if text.endswith((",", "-")):
+        score -= 0.3
+    cased = [c for c in letters if c.isupper() or c.islower()]
+    if cased and all(c.isupper() for c in cased) and len(region.lines) <= 2:
+        score += 0.3
+    return min(score, 1.0)
+
+
+def _is_numbered_heading(region: Region, stroke: float, body: float, body_stroke: float) -> bool:
+    size = float(np.median([line.height for line in region.lines])) / body
+    weight = stroke / body_stroke if body_stroke else 1.0
+    return len(region.lines) <= 2 and _heading_score(region, size, weight) >= 0.5
+
+
+def _heading_levels(headings: dict[str, tuple[float, float]]) -> dict[str, tuple[Role, float, str]]:
+    """Sizes more than 18 % apart are different levels, the largest first."""
+    levels: list[float] = []
+    for size, _ in sorted(headings.values(), reverse=True):
+        if not levels or levels[-1] / size > 1.18:
+            levels.append(size)
+    found = {}
+    for region_id, (size, score) in headings.items():
+        level = 1 + min(range(len(levels)), key=lambda i: abs(levels[i] - size))
+        role = Role(f"heading_{min(level, 6)}")
+        confidence = round(0.55 + 0.45 * score, 3) if score < 0.95 else 1.0
+        found[region_id] = (role, confidence, "set larger or bolder than the body")
+    return found
+
+
+def _single_items_are_paragraphs(
+    roles: dict[str, tuple[Role, float, str]], content: PageContent
+) -> dict[str, tuple[Role, float, str]]:
+    """A numbered paragraph without a neighbour of its kind is no list."""
+    ids = [r.id for r in content.regions]
+    items = {i for i, (role, *_) in roles.items() if role is Role.LIST_ITEM}
+    kept = dict(roles)
+    for at, region_id in enumerate(ids):
+        if region_id in items:
+            near = set(ids[max(0, at - 1) : at + 2]) - {region_id}
+            if not near & items and not content.region(region_id).text.startswith(("•", "●", "▪", "■", "◦")):
+                del kept[region_id]
+    return kept
+
+
+def _is_page_number(region: Region, content: PageContent, texts: Sequence[Region]) -> bool:
+    box = region.box
+    if len(region.lines) != 1 or not PAGE_NUMBER.match(region.text):
+        return False
+    above = all(box.bottom <= r.box.top for r in texts if r is not region)
+    below = all(box.top >= r.box.bottom for r in texts if r is not region)
+    at_edge = box.bottom < content.height * 0.12 or box.top > content.height * 0.88
+    return at_edge and (above or below or len(texts) == 1)
+
+
+def _beside(box: Box, others: Sequence[Box], reach: float) -> bool:
+    """Whether the box stands just above or below one of the others."""
+    for other in others:
+        shared = min(box.right, other.right) - max(box.left, other.left)
+        gap = max(box.top - other.bottom, other.top - box.bottom)
+        if shared > 0.3 * min(box.width, other.width) and gap < reach:
+            return True
+    return False
