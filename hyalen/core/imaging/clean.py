@@ -18,6 +18,7 @@ from hyalen.core.model.geometry import Box, Matrix, compose, translation
 from hyalen.core.model.treatment import Cleaned, Finding, QuarterTurn, Switch, Treatment
 
 LEAST_SKEW = 0.03
+ALREADY_WHITE = 250.0
 
 
 class FoundTurn(NamedTuple):
@@ -222,5 +223,7 @@ def _lighten(page: Image, dpi: float, treatment: Treatment) -> tuple[Image, bool
         page, small = grey(page), grey(small)
     paper = estimate_paper(small, dpi / factor)
     level = float(np.median(paper))
-    says = "paper already white" if level > 250 else f"paper at {level / 2.55:.0f} % brought to white"
+    if float(np.percentile(paper, 2)) > ALREADY_WHITE:
+        return page, colour, Finding(step="lighten", says="paper already white", value=level)
+    says = f"paper at {level / 2.55:.0f} % brought to white"
     return whiten(page, paper, strength), colour, Finding(step="lighten", says=says, value=level)

@@ -10,12 +10,13 @@ from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.figures import find_figures, merged
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.paragraphs import split_paragraphs
+from hyalen.core.layout.rows import join_rows
 from hyalen.core.layout.tables import FoundTable, find_ruled_tables
 from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Table, Word
 from hyalen.core.model.document import RIGHT_TO_LEFT
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.engine import BlockKind, ReadBlock, ReadLine, ReadWord
-from hyalen.core.reading.language import identify
+from hyalen.core.reading.language import identify, is_known
 
 TRUSTED = 0.6
 
@@ -36,7 +37,7 @@ def find_regions(page: Image, dpi: float, blocks: Sequence[ReadBlock], languages
     """
     numbered = _Numbering()
     tables = find_ruled_tables(page, dpi)
-    blocks = _without_doubles(blocks)
+    blocks = join_rows(_without_doubles(blocks))
     read = [line for block in blocks for line in block.lines]
     trusted = [w.box for line in read for w in line.words if _plausible(w, dpi)]
     figures = find_figures(page, dpi, trusted, [t.box for t in tables])
@@ -85,7 +86,8 @@ class _Numbering:
 
 def _without_doubles(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
     """The blocks without words that the engine read a second time on the same ink."""
-    words = [w for block in blocks for line in block.lines for w in line.words]
+    lines = [line for block in blocks for line in block.lines]
+    words = [w for line in lines for w in line.words]
     if not words:
         return list(blocks)
     left, top, right, bottom = np.array([w.box for w in words], dtype=np.float64).T
@@ -97,7 +99,9 @@ def _without_doubles(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
     better = (confidence > confidence[:, None]) | (
         (confidence == confidence[:, None]) & (np.arange(len(words)) < np.arange(len(words))[:, None])
     )
-    double = (better & (shared > 0.5 * area[:, None])).any(axis=1)
+    rows = np.array([i for i, line in enumerate(lines) for _ in line.words])
+    apart = rows[:, None] != rows
+    double = (better & apart & (shared > 0.5 * area[:, None])).any(axis=1) & (confidence < 0.75)
     gone = {id(w) for w, is_double in zip(words, double, strict=True) if is_double}
     if not gone:
         return list(blocks)
@@ -141,7 +145,9 @@ def _is_noise(line: ReadLine, dpi: float) -> bool:
     if line.box.height < dpi / 40 or line.box.height > dpi * 1.2:
         return True
     mean = sum(w.confidence * len(w.text) for w in line.words) / len(text)
-    return mean < 0.3 or (letters <= 2 and mean < 0.55)
+    if mean < 0.3:
+        return not any(len(w.text) >= 4 and is_known(w.text.strip(".,;:"), w.language) for w in line.words)
+    return letters <= 2 and mean < 0.55
 
 
 def _without(line: ReadLine, enclosed: Sequence[Box]) -> ReadLine | None:

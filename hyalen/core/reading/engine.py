@@ -134,7 +134,22 @@ _PICTURES = {
 }
 
 
-def read_page(page: Image, dpi: float, languages: tuple[str, ...], single_block: bool = False) -> list[ReadBlock]:
+class Shape(StrEnum):
+    """What the engine is told about the image's layout."""
+
+    PAGE = "page"
+    BLOCK = "block"
+    LINE = "line"
+
+
+_SEGMENTATION = {
+    Shape.PAGE: tesserocr.PSM.AUTO,
+    Shape.BLOCK: tesserocr.PSM.SINGLE_BLOCK,
+    Shape.LINE: tesserocr.PSM.SINGLE_LINE,
+}
+
+
+def read_page(page: Image, dpi: float, languages: tuple[str, ...], shape: Shape = Shape.PAGE) -> list[ReadBlock]:
     """Recognize a cleaned page.
 
     Parameters
@@ -144,8 +159,8 @@ def read_page(page: Image, dpi: float, languages: tuple[str, ...], single_block:
         Pixels an inch.
     languages : tuple of str
         ISO 639-3 codes, the likeliest first.
-    single_block : bool
-        Take the page for one column of text.
+    shape : Shape
+        A whole page, one column of text, or one line.
 
     Raises
     ------
@@ -153,7 +168,7 @@ def read_page(page: Image, dpi: float, languages: tuple[str, ...], single_block:
         If the engine cannot be used.
     """
     api = engine_for("+".join(languages))
-    api.SetPageSegMode(tesserocr.PSM.SINGLE_BLOCK if single_block else tesserocr.PSM.AUTO)
+    api.SetPageSegMode(_SEGMENTATION[shape])
     api.SetImage(Pillow.fromarray(page))
     api.SetSourceResolution(round(dpi))
     api.Recognize()

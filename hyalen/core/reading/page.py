@@ -9,8 +9,10 @@ from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent
-from hyalen.core.reading.engine import installed_languages, read_page
+from hyalen.core.reading.engine import Shape, installed_languages, read_page
 from hyalen.core.reading.language import SCRIPT_LANGUAGES, identify
+from hyalen.core.reading.rest import read_rest
+from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
 
 AUTO = "auto"
@@ -35,9 +37,10 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...]) -> PageCon
     """
     if languages == (AUTO,):
         languages = detect_languages(page, dpi)
-    blocks = read_page(grey(page), dpi, languages)
-    if not any(block.lines for block in blocks):
-        blocks = read_page(grey(page), dpi, languages, single_block=True)
+    ink = grey(page)
+    blocks = read_page(ink, dpi, languages)
+    blocks += read_rest(ink, dpi, languages, blocks)
+    blocks = settle_case([block._replace(lines=tuple(mended(line) for line in block.lines)) for block in blocks])
     content = PageContent(
         width=page.shape[1],
         height=page.shape[0],
@@ -70,7 +73,7 @@ def _strip_language(strip: Image, dpi: float) -> tuple[str | None, float]:
     own_script = [codes[0] for codes in SCRIPT_LANGUAGES.values() if codes[0] in installed]
     best: tuple[str | None, float] = (None, 0.0)
     for model in ["Latin", *own_script]:
-        words = [w for b in read_page(strip, dpi, (model,), single_block=True) for line in b.lines for w in line.words]
+        words = [w for b in read_page(strip, dpi, (model,), Shape.BLOCK) for line in b.lines for w in line.words]
         if not words:
             continue
         confidence = sum(w.confidence * len(w.text) for w in words) / sum(len(w.text) for w in words)

@@ -1,0 +1,93 @@
+"""Second look at letters that the engine's layout analysis passed over."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from hyalen.core.imaging.pixels import Image, reduced
+from hyalen.core.imaging.skew import glyph_mask
+from hyalen.core.model.geometry import Box, Point
+from hyalen.core.reading.engine import BlockKind, ReadBlock, ReadLine, Shape, read_page
+
+WORK_DPI = 100.0
+SURE = 0.6
+
+
+def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
+    """Boxes of line-shaped ink that lies under none of the boxes read.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Cleaned.
+    dpi : float
+        Pixels an inch.
+    read : sequence of Box
+        Words and pictures.
+    """
+    small, factor = reduced(page, dpi, WORK_DPI)
+    dpi = dpi / factor
+    mask = glyph_mask(small, dpi)
+    pad = max(1, int(dpi / 50))
+    for box in read:
+        left, top, right, bottom = (int(v / factor) for v in box)
+        mask[max(0, top - pad) : bottom + pad + 1, max(0, left - pad) : right + pad + 1] = 0
+    reach = int(dpi / 5) | 1
+    joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((3, reach), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    strips = []
+    whole = Box(0, 0, page.shape[1], page.shape[0])
+    for i in range(1, count):
+        left, top, width, height, _ = (int(v) for v in stats[i])
+        ink = int(mask[top : top + height, left : left + width].sum())
+        if width < dpi * 0.18 or not dpi * 0.05 <= height <= dpi * 0.45 or ink < 0.06 * width * height:
+            continue
+        box = Box(*(int(v * factor) for v in (left, top, left + width, top + height)))
+        strips.append(box.grown(int(dpi * factor / 25), whole))
+    return strips
+
+
+def read_rest(page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
+    """Blocks for the letters that `blocks` left out; only what reads with confidence.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+    dpi : float
+        Pixels an inch.
+    """
+    read = [w.box for b in blocks for line in b.lines for w in line.words]
+    read += [b.box for b in blocks if b.kind is BlockKind.PICTURE and max(b.box.width, b.box.height) > 0.4 * dpi]
+    found = []
+    for strip in unread_strips(page, dpi, read)[:40]:
+        crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
+        margin = int(dpi / 15)
+        crop = cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255)
+        shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
+        for block in read_page(crop, dpi, languages, shape):  # type: ignore[arg-type]
+            lines = [_shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
+            lines = [line for line in lines if _confident(line)]
+            if lines:
+                found.append(ReadBlock(BlockKind.TEXT, strip, tuple(lines)))
+    return found
+
+
+def _confident(line: ReadLine) -> bool:
+    letters = sum(len(w.text) for w in line.words)
+    mean = sum(w.confidence * len(w.text) for w in line.words) / letters
+    return mean >= SURE and any(c.isalnum() for w in line.words for c in w.text)
+
+
+def _shifted(line: ReadLine, dx: int, dy: int) -> ReadLine:
+    def box(b: Box) -> Box:
+        return Box(b.left + dx, b.top + dy, b.right + dx, b.bottom + dy)
+
+    start, end = line.baseline
+    return line._replace(
+        words=tuple(w._replace(box=box(w.box)) for w in line.words),
+        box=box(line.box),
+        baseline=(Point(start.x + dx, start.y + dy), Point(end.x + dx, end.y + dy)),
+    )

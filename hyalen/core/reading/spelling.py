@@ -1,0 +1,103 @@
+"""Mends what the engine's models are known to confuse in a script, where the language decides it."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Sequence
+
+import numpy as np
+
+from hyalen.core.reading.engine import ReadBlock, ReadLine, ReadWord
+from hyalen.core.reading.language import frequency
+
+_BREATHINGS = "\u0313\u0314"
+_OTHER_ACCENTS = "\u0300\u0342"
+_TONOS = "\u0301"
+_EDGE = ".,;:!?()[]«»\"'·"
+_ARABIC_MARKS = str.maketrans(",;?", "،؛؟")
+# Letters whose capital differs in size only, without ascender or descender in lower case.
+_SAME_SHAPE = frozenset("вгжзиклмнопстхчшъыьэюяοκχω")
+_SHORT_TAIL = frozenset("дцщ")
+
+
+def mended(line: ReadLine) -> ReadLine:
+    """The line with each word's script-specific confusions undone."""
+    return line._replace(words=tuple(w._replace(text=mended_word(w.text, w.language)) for w in line.words))
+
+
+def mended_word(text: str, language: str) -> str:
+    """One word; languages without known confusions come back unchanged."""
+    text = unicodedata.normalize("NFC", text)
+    if language == "ell":
+        return monotonic(text)
+    if language == "ara":
+        return _arabic(text)
+    return text
+
+
+def monotonic(text: str) -> str:
+    """Greek with the accents of the language's present spelling (Greek decree 297/1982).
+
+    The model mixes in polytonic letters, and the micro sign for mu. A breathing or
+    other accent becomes the tonos, or nothing where only the bare word is known.
+    """
+    text = text.replace("\u00b5", "\u03bc")
+    parts = unicodedata.normalize("NFD", text)
+    if not any(c in parts for c in _BREATHINGS + _OTHER_ACCENTS):
+        return text
+    out: list[str] = []
+    for c in parts:
+        if c in _BREATHINGS + _OTHER_ACCENTS + _TONOS:
+            if out[-1:] != [_TONOS]:
+                out.append(_TONOS)
+        else:
+            out.append(c)
+    accented = unicodedata.normalize("NFC", "".join(out))
+    bare = unicodedata.normalize("NFC", "".join(c for c in parts if c not in _BREATHINGS + _OTHER_ACCENTS + _TONOS))
+    core, plain = accented.strip(_EDGE).casefold(), bare.strip(_EDGE).casefold()
+    return bare if frequency(plain, "ell") > frequency(core, "ell") + 1.0 else accented
+
+
+def _arabic(text: str) -> str:
+    """Arabic punctuation after Arabic letters, and final yeh where the word asks for it."""
+    if not any(unicodedata.bidirectional(c) == "AL" for c in text):
+        return text
+    core = text.rstrip(",;?.:")
+    tail = text[len(core) :].translate(_ARABIC_MARKS)
+    if core.endswith("ى"):
+        other = core[:-1] + "ي"
+        if frequency(other, "ara") > frequency(core, "ara") + 1.5:
+            core = other
+    return core + tail
+
+
+def settle_case(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
+    """A page's blocks in which words read as capitals, but no taller than small letters, are small.
+
+    In Cyrillic and Greek many capitals have the shape of their small letters; the
+    height of the ink tells them apart, beside the median height of small letters
+    on the page.
+    """
+    heights = [
+        w.box.height / max(1.0, line.height)
+        for block in blocks
+        for line in block.lines
+        for w in line.words
+        if len(w.text) > 1 and all(c in _SAME_SHAPE for c in w.text)
+    ]
+    if len(heights) < 5:
+        return list(blocks)
+    limit = float(np.median(heights)) * 1.18
+
+    def settle(word: ReadWord, line: ReadLine) -> ReadWord:
+        lower = word.text.lower()
+        if word.text == lower or not all(c in _SAME_SHAPE or c in _SHORT_TAIL for c in lower):
+            return word
+        if not unicodedata.name(lower[0], "").startswith(("CYRILLIC", "GREEK")):
+            return word
+        return word._replace(text=lower) if word.box.height / max(1.0, line.height) < limit else word
+
+    def settled(line: ReadLine) -> ReadLine:
+        return line._replace(words=tuple(settle(w, line) for w in line.words))
+
+    return [block._replace(lines=tuple(settled(line) for line in block.lines)) for block in blocks]
