@@ -178,7 +178,9 @@ class Foreman:
             return jobs.bring_in, str(store.blobs.path(source)), page["source_index"], self.limits
         if task["stage"] == Stage.CLEAN:
             treatment = Treatment.model_validate_json(page["treatment"])
-            return jobs.clean, store.blobs.get(page["original_blob"]), page["dpi"], page["stated_turn"], treatment
+            original = store.blobs.get(page["original_blob"])
+            languages = store.page_languages(page)
+            return jobs.clean, original, page["dpi"], page["stated_turn"], treatment, languages
         keep = unpacked(page["content"]) if page["content"] and settings.get("keep", True) else None
         moved = None
         before = settings.get("to_original_before")

@@ -40,12 +40,14 @@ def bring_in(path: str, index: int, limits: Limits) -> SourcePage:
     return read_source_page(Path(path), index, limits)
 
 
-def clean(original: bytes, dpi: float, stated_turn: int, treatment: Treatment) -> CleanedImage:
-    """Apply a treatment to an original image file."""
+def clean(
+    original: bytes, dpi: float, stated_turn: int, treatment: Treatment, languages: Sequence[str]
+) -> CleanedImage:
+    """Apply a treatment to an original image file; the languages help to tell which way is up."""
     # OpenCV's own threads would compete with the other workers for the same cores.
     cv2.setNumThreads(1)
     page = quarter_turned(decode(original), stated_turn)
-    image, cleaned = clean_page(page, dpi, treatment, find_turn)
+    image, cleaned = clean_page(page, dpi, treatment, partial(find_turn, languages=tuple(languages)))
     height = max(1, round(image.shape[0] * THUMB_WIDTH / image.shape[1]))
     thumb = as_uint8(cv2.resize(image, (THUMB_WIDTH, height), interpolation=cv2.INTER_AREA))
     return CleanedImage(encode_jpeg(image), encode_jpeg(thumb, 75), cleaned)

@@ -18,7 +18,8 @@ def to_array(picture: Pillow.Image) -> Image:
     Transparency is laid on white, 16-bit greys are scaled by their own range,
     CMYK and palettes become RGB, and an EXIF turn (Exif 2.32, tag 0112) is applied.
     """
-    picture = ImageOps.exif_transpose(picture) or picture
+    if picture.format != "PNG" or "exif" in picture.info:
+        picture = ImageOps.exif_transpose(picture) or picture
     if picture.mode in ("1", "L"):
         return as_uint8(np.asarray(picture.convert("L")))
     if picture.mode.startswith("I") or picture.mode == "F":

@@ -46,15 +46,18 @@ def read_image_page(path: Path, index: int, limits: Limits) -> SourcePage:
             if frames > 1:
                 picture.seek(index)
             check_pixels(*picture.size, limits)
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore")
-                picture.load()
+            if frames > 1:
+                with warnings.catch_warnings():
+                    warnings.simplefilter("ignore")
+                    picture.load()
+            else:
+                _check_end(path, picture)
         except SourceError:
             raise
         except (OSError, EOFError, SyntaxError, ValueError, MemoryError) as error:
             raise SourceError(f"the image data is damaged or cut short ({_short(error)})") from error
         width, height = picture.size
-        if picture.getexif().get(_ORIENTATION) in _TURNED:
+        if _orientation(picture) in _TURNED:
             width, height = height, width
         resolution = settle_resolution(width, height, _stated_dpi(picture))
         original = path.read_bytes() if frames == 1 else _frame(picture)
@@ -70,6 +73,30 @@ def _opened(path: Path) -> Pillow.Image:
         raise SourceError("the file is not a readable image; its header is damaged or cut short") from error
     except (OSError, SyntaxError, ValueError) as error:
         raise SourceError(f"the image cannot be opened ({_short(error)})") from error
+
+
+def _orientation(picture: Pillow.Image) -> int:
+    """The EXIF turn. Pillow decodes a whole PNG to look for EXIF behind the pixels; only what is in front counts."""
+    if picture.format == "PNG" and "exif" not in picture.info:
+        return 1
+    return int(picture.getexif().get(_ORIENTATION, 1))
+
+
+def _check_end(path: Path, picture: Pillow.Image) -> None:
+    """Whether the file's own end mark is there; a TIFF has none and is decoded.
+
+    A single image is decoded when it is cleaned; decoding it here too would cost a
+    tenth of the time a page takes.
+    """
+    ends = {"JPEG": b"\xff\xd9", "MPO": b"\xff\xd9", "PNG": b"IEND"}
+    mark = ends.get(picture.format or "")
+    if mark is None:
+        picture.load()
+        return
+    with path.open("rb") as file:
+        file.seek(max(0, path.stat().st_size - 4096))
+        if mark not in file.read():
+            raise SourceError("the image data is cut short; copy or scan it again")
 
 
 def _stated_dpi(picture: Pillow.Image) -> float | None:
@@ -90,9 +117,8 @@ def _frame(picture: Pillow.Image) -> bytes:
     out = io.BytesIO()
     dpi = picture.info.get("dpi")
     extra = {"dpi": (float(dpi[0]), float(dpi[1]))} if dpi and float(dpi[0]) > 0 else {}
-    exif = picture.getexif()
-    turned = exif.get(_ORIENTATION)
-    if turned and turned != 1:
+    turned = _orientation(picture)
+    if turned != 1:
         fresh = Pillow.Exif()
         fresh[_ORIENTATION] = turned
         extra["exif"] = fresh.tobytes()

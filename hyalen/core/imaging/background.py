@@ -76,7 +76,7 @@ def whiten(page: Image, paper: NDArray[np.float32], strength: float = 1.0) -> Im
     level = cv2.resize(paper, (page.shape[1], page.shape[0]), interpolation=cv2.INTER_LINEAR)
     target = 255.0 / 0.94
     gain = (1 - strength) + strength * target / level
-    return as_uint8(np.minimum(cv2.multiply(page, gain, dtype=cv2.CV_32F), 255.0))
+    return as_uint8(cv2.multiply(page, gain, dtype=cv2.CV_8U))
 
 
 def is_coloured(page: Image, dpi: float) -> bool:

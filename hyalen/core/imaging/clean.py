@@ -82,6 +82,9 @@ def clean_page(
         The image is (h, w) where the page bears no colour.
     """
     findings: list[Finding] = []
+    colour = _bears_colour(original, dpi)
+    if not colour and treatment.lighten.switch is Switch.AUTOMATIC:
+        original = grey(original)  # the tint goes anyway, and a third of the pixels is a third of the time
     degrees, found = _turn(original, dpi, treatment, find_turn)
     findings.append(found)
     page = quarter_turned(original, degrees)
@@ -101,7 +104,7 @@ def clean_page(
     page = page[box.top : box.bottom, box.left : box.right]
     matrix = compose(matrix, translation(-box.left, -box.top))
 
-    page, colour, found = _lighten(page, dpi, treatment)
+    page, found = _lighten(page, dpi, treatment)
     findings.append(found)
     if treatment.despeckle.switch is not Switch.OFF:
         page, removed = despeckle(page, dpi)
@@ -212,18 +215,22 @@ def _trim(page: Image, dpi: float, treatment: Treatment) -> tuple[Box, Finding]:
     return box, Finding(step="trim", says=says, value=sum(cuts.values()))
 
 
-def _lighten(page: Image, dpi: float, treatment: Treatment) -> tuple[Image, bool, Finding]:
+def _bears_colour(page: Image, dpi: float) -> bool:
+    """Whether there is colour on the page beside its paper's tint."""
+    if page.ndim == 2:
+        return False
+    small, factor = reduced(page, dpi, 75)
+    return is_coloured(whiten(small, estimate_paper(small, dpi / factor)), dpi / factor)
+
+
+def _lighten(page: Image, dpi: float, treatment: Treatment) -> tuple[Image, Finding]:
     if treatment.lighten.switch is Switch.OFF:
-        return page, is_coloured(page, dpi), Finding(step="lighten", says="paper left as scanned")
+        return page, Finding(step="lighten", says="paper left as scanned")
     strength = treatment.lighten.strength if treatment.lighten.switch is Switch.BY_HAND else 1.0
-    small, factor = reduced(page, dpi, 100)
-    preview = whiten(small, estimate_paper(small, dpi / factor))
-    colour = is_coloured(preview, dpi / factor)
-    if not colour and strength == 1.0:
-        page, small = grey(page), grey(small)
+    small, factor = reduced(page, dpi, 75)
     paper = estimate_paper(small, dpi / factor)
     level = float(np.median(paper))
     if float(np.percentile(paper, 2)) > ALREADY_WHITE:
-        return page, colour, Finding(step="lighten", says="paper already white", value=level)
+        return page, Finding(step="lighten", says="paper already white", value=level)
     says = f"paper at {level / 2.55:.0f} % brought to white"
-    return whiten(page, paper, strength), colour, Finding(step="lighten", says=says, value=level)
+    return whiten(page, paper, strength), Finding(step="lighten", says=says, value=level)

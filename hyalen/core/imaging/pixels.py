@@ -24,11 +24,21 @@ def reduced(image: Image, dpi: float, target_dpi: float) -> tuple[Image, float]:
 
     Area averaging, so that thin strokes pale instead of vanishing.
     """
+    whole = dpi / target_dpi
+    if whole <= 1.25:
+        return image, 1.0
+    before = image.shape
+    while dpi / target_dpi >= 3 and min(image.shape[:2]) >= 4:  # halving is many times faster than one odd step
+        image = as_uint8(
+            cv2.resize(image[: image.shape[0] // 2 * 2, : image.shape[1] // 2 * 2], None, fx=0.5, fy=0.5,
+                       interpolation=cv2.INTER_AREA)
+        )
+        dpi /= 2
     factor = dpi / target_dpi
     if factor <= 1.25:
-        return image, 1.0
+        return image, before[0] / image.shape[0]
     size = (max(1, round(image.shape[1] / factor)), max(1, round(image.shape[0] / factor)))
-    return as_uint8(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), factor
+    return as_uint8(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), whole
 
 
 def ink_mask(page: Image, dpi: float) -> NDArray[np.bool_]:
@@ -51,5 +61,5 @@ def ink_mask(page: Image, dpi: float) -> NDArray[np.bool_]:
     side = max(5, int(dpi / 4) | 1)
     local = cv2.boxFilter(page, cv2.CV_32F, (side, side), borderType=cv2.BORDER_REPLICATE)
     depth = local - page
-    strong = float(np.percentile(depth, 99.0))
+    strong = float(np.percentile(depth[::3, ::3], 99.0))
     return np.asarray(depth > max(14.0, 0.33 * strong), dtype=np.bool_)

@@ -82,7 +82,7 @@ def estimate_skew(page: Image, dpi: float) -> Skew:
 
     The projection profile of glyphs' lower edges is sharpest at the angle of the
     lines (Postl, ICPR 1986; bottom points as in Baird, SPSE 1987). A coarse search
-    at 75 dpi is refined at 200 dpi, and the last step is a parabola through the
+    at 75 dpi is refined at 150 dpi, and the last step is a parabola through the
     best three angles.
 
     Parameters
@@ -103,7 +103,7 @@ def estimate_skew(page: Image, dpi: float) -> Skew:
     spread = float(np.median(scores))
     confidence = float(np.clip((scores.max() / spread - 1.0) / 0.6, 0.0, 1.0))
 
-    fine, factor = reduced(page, dpi, 200)
+    fine, factor = reduced(page, dpi, 150)
     points = lower_edges(glyph_mask(fine, dpi / factor)).every(150_000)
     if len(points.x) < 60:
         return Skew(best, confidence * 0.5)

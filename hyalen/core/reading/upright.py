@@ -13,25 +13,31 @@ from hyalen.core.imaging.orientation import line_direction, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 from hyalen.core.imaging.skew import estimate_skew, glyph_mask
 from hyalen.core.model.treatment import QuarterTurn
-from hyalen.core.reading.engine import engine_for
+from hyalen.core.reading.engine import Shape, engine_for, read_page
 
 READING_DPI = 150.0
-ENOUGH = 5.0
-LEAST = 0.8
+LINES_READ = 4
+CLEAR_MARGIN = 0.12
+CLEAR_READING = 0.7
+LEAST_SCRIPT_MARGIN = 0.8
+SURE_SCRIPT_MARGIN = 5.0
 
 
-def find_turn(page: Image, dpi: float) -> FoundTurn:
+def find_turn(page: Image, dpi: float, languages: tuple[str, ...] = ("eng",)) -> FoundTurn:
     """The clockwise turn that makes the page upright.
 
-    The lines' direction is measured; which end is up the engine's script detector
-    tells (Unnikrishnan and Smith, MOCR 2009), first on the strip with most ink and on
-    the whole page when that leaves a doubt. A page without enough text keeps its turn.
+    The lines' direction is measured. Which end is up is told by reading a few lines both
+    ways: upside down they read with far less confidence. Where that is not clear (another
+    script than was told, few words) the engine's script detector is asked
+    (Unnikrishnan and Smith, MOCR 2009). A page without enough text keeps its turn.
 
     Parameters
     ----------
     page : (h, w) or (h, w, 3) uint8
     dpi : float
         Pixels an inch.
+    languages : tuple of str
+        What the page is likely to be written in; "auto" counts as English.
     """
     small, factor = reduced(grey(page), dpi, READING_DPI)
     dpi = dpi / factor
@@ -45,26 +51,58 @@ def find_turn(page: Image, dpi: float) -> FoundTurn:
         matrix, size = straighten_matrix(skew.degrees, view.shape[1], view.shape[0])
         view = as_uint8(cv2.warpAffine(view, matrix[:2], size, borderMode=cv2.BORDER_REPLICATE))
     view = whiten(view, estimate_paper(view, dpi))
-    for part in (_fullest_strip(view, dpi), view):
-        extra, margin = _script_turn(part, dpi)
-        if margin >= ENOUGH:
-            break
-    if margin < LEAST:
+    known = tuple(code for code in languages if code != "auto")[:1] or ("eng",)
+    extra, margin = _reading_turn(view, dpi, known)
+    if margin >= CLEAR_MARGIN:
+        return _turned(quarter + extra, min(1.0, 0.6 + margin * 2))
+    extra, margin = _script_turn(view, dpi)
+    if margin < LEAST_SCRIPT_MARGIN:
         return FoundTurn(0, 0.5, "the script does not tell which way is up")
-    confidence = round(float(np.clip(margin / ENOUGH, 0.5, 1.0)), 3)
-    turn: QuarterTurn = ((quarter + extra) % 360)  # type: ignore[assignment]
-    return FoundTurn(turn, confidence, "" if margin >= 2 else "the script leaves a doubt")
+    confidence = float(np.clip(margin / SURE_SCRIPT_MARGIN, 0.5, 1.0))
+    return _turned(quarter + extra, confidence, "" if margin >= 2 else "the script leaves a doubt")
 
 
-def _fullest_strip(page: Image, dpi: float) -> Image:
-    """The 1.6 inches of the page's height that hold the most letter-sized ink."""
-    height = int(dpi * 1.6)
-    if page.shape[0] <= height * 1.5:
-        return page
-    rows = glyph_mask(page, dpi).sum(axis=1, dtype=np.float64)
-    held = np.convolve(rows, np.ones(height), mode="valid")
-    top = int(np.argmax(held))
-    return page[top : top + height]
+def _turned(degrees: int, confidence: float, reason: str = "") -> FoundTurn:
+    turn: QuarterTurn = degrees % 360  # type: ignore[assignment]
+    return FoundTurn(turn, round(confidence, 3), reason)
+
+
+def _text_lines(view: Image, dpi: float) -> list[Image]:
+    """Crops of the lines with most letters, each at most three inches wide."""
+    mask = glyph_mask(view, dpi)
+    rows = mask.sum(axis=1, dtype=np.float64)
+    inked = np.flatnonzero(rows > max(3.0, 0.08 * float(rows.max())))
+    runs = np.split(inked, np.flatnonzero(np.diff(inked) > 1) + 1) if len(inked) else []
+    fitting = [r for r in runs if dpi * 0.05 <= len(r) <= dpi * 0.35]
+    fitting.sort(key=lambda r: -float(rows[r].sum()))
+    lines, width, pad = [], int(dpi * 3), int(dpi * 0.05)
+    for run in fitting[:LINES_READ]:
+        top, bottom = max(0, int(run[0]) - pad), int(run[-1]) + 1 + pad
+        held = np.convolve(mask[run].sum(axis=0, dtype=np.float64), np.ones(width), mode="valid")
+        left = int(np.argmax(held)) if len(held) else 0
+        lines.append(np.ascontiguousarray(view[top:bottom, left : left + width]))
+    return lines
+
+
+def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[int, float]:
+    """Extra clockwise degrees, and by how much more confidently the lines read that way (0: cannot tell)."""
+    confidences = {0: 0.0, 180: 0.0}
+    lines = _text_lines(view, dpi)
+    if not lines:
+        return 0, 0.0
+    for degrees in confidences:
+        score, letters = 0.0, 0
+        for line in lines:
+            crop = line if degrees == 0 else np.ascontiguousarray(line[::-1, ::-1])
+            for block in read_page(crop, dpi, languages, Shape.LINE):
+                for word in (w for each in block.lines for w in each.words):
+                    score += word.confidence * len(word.text)
+                    letters += len(word.text)
+        confidences[degrees] = score / letters if letters >= 12 else 0.0
+    best = 0 if confidences[0] >= confidences[180] else 180
+    if confidences[best] < CLEAR_READING:
+        return best, 0.0
+    return best, confidences[best] - confidences[180 - best]
 
 
 def _script_turn(page: Image, dpi: float) -> tuple[int, float]:

@@ -1,0 +1,54 @@
+"""The application: routers, the built front end, and the foreman that runs beside them."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+
+from hyalen import __version__
+from hyalen.core.formats.source import Limits
+from hyalen.store.store import Store
+from hyalen.web import batches, documents, errors, pages
+from hyalen.web.guard import SameOrigin
+from hyalen.web.services import Services
+from hyalen.work.executors import default_workers
+from hyalen.work.foreman import Foreman
+
+STATIC = Path(__file__).parent / "static"
+
+
+def make_app(data: Path, workers: int | None = None, limits: Limits | None = None) -> FastAPI:
+    """The ASGI application over a data directory."""
+    store = Store(data)
+    foreman = Foreman(store, workers or default_workers(), limits)
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        foreman.start()
+        yield
+        foreman.stop()
+        store.close()
+
+    app = FastAPI(title="Hyalen", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
+    app.state.services = Services(store, foreman)
+    app.add_middleware(SameOrigin)
+    errors.install(app)
+    for router in (batches.router, documents.router, pages.router):
+        app.include_router(router, prefix="/api")
+    if STATIC.is_dir():
+        app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
+
+        @app.get("/{path:path}", include_in_schema=False)
+        def front_end(path: str) -> FileResponse:
+            """Any other address is the single page's own."""
+            file = STATIC / path
+            inside = file.resolve().is_relative_to(STATIC) and file.is_file()
+            # The page names hashed assets, so it must itself never be an old copy.
+            return FileResponse(file if inside else STATIC / "index.html", headers={"Cache-Control": "no-cache"})
+
+    return app

@@ -1,0 +1,238 @@
+"""What goes over the wire. The browser's types are generated from these."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+from hyalen.core.model.content import PageContent
+from hyalen.core.model.treatment import Finding, Treatment
+from hyalen.core.proofing.edits import Operation
+
+
+class Language(BaseModel):
+    code: str
+    name: str
+    right_to_left: bool
+
+
+class Format(BaseModel):
+    name: str
+    tables_only: bool
+
+
+class About(BaseModel):
+    version: str
+    languages: list[Language]
+    formats: list[Format]
+
+
+class Problem(BaseModel):
+    """RFC 9457."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+
+
+class BatchSummary(BaseModel):
+    id: int
+    name: str
+    created: float
+    documents: int
+    pages: int
+    doubts: int
+    busy: bool
+
+
+class NewBatch(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+    languages: list[str] = Field(min_length=1, max_length=4)
+
+
+class BatchChange(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+
+
+class FileProblem(BaseModel):
+    id: int
+    file: str
+    reason: str
+
+
+class FailedTask(BaseModel):
+    id: int
+    document_id: int | None
+    file: str
+    page: int | None
+    stage: str
+    reason: str
+
+
+class Delivery(BaseModel):
+    id: int
+    document_id: int
+    format: str
+    name: str
+    size: int
+    made: float
+    current: bool
+
+
+class DocumentSummary(BaseModel):
+    id: int
+    position: int
+    name: str
+    title: str
+    language: str | None
+    languages: list[str]
+    pages: int
+    note: str
+    doubts: dict[str, int]
+    busy: int
+    failed: int
+    delivering: list[str]
+
+
+class Batch(BaseModel):
+    id: int
+    name: str
+    languages: list[str]
+    documents: list[DocumentSummary]
+    doubts: dict[str, int]
+    progress: dict[str, dict[str, int]]
+    problems: list[FileProblem]
+    failed: list[FailedTask]
+    deliveries: list[Delivery]
+
+
+class PageSummary(BaseModel):
+    id: int
+    position: int
+    kind: str | None
+    width: int | None
+    height: int | None
+    thumb: str | None
+    doubts: int
+    has_content: bool
+    revision: int
+    task_state: str | None
+    task_stage: str | None
+    task_reason: str | None
+
+
+class Document(BaseModel):
+    id: int
+    batch_id: int
+    batch_name: str
+    name: str
+    title: str
+    language: str | None
+    languages: list[str]
+    doubts: dict[str, int]
+    pages: list[PageSummary]
+    undo: str | None
+    redo: str | None
+
+
+class DocumentChange(BaseModel):
+    title: str | None = Field(default=None, max_length=500)
+    language: str | None = None
+    languages: list[str] | None = Field(default=None, min_length=1, max_length=4)
+
+
+class OpenDoubt(BaseModel):
+    page_id: int
+    position: int
+    key: str
+    stage: str
+    kind: str
+    weight: float
+    reason: str
+    region_id: str | None
+    word_id: str | None
+    text: str
+
+
+class Page(BaseModel):
+    id: int
+    document_id: int
+    position: int
+    revision: int
+    kind: str | None
+    original: str | None
+    cleaned: str | None
+    original_size: tuple[int, int] | None
+    to_original: list[float] | None
+    stated_turn: int
+    dpi: float | None
+    dpi_reason: str
+    treatment: Treatment
+    findings: list[Finding]
+    trim: tuple[int, int, int, int] | None
+    languages: list[str]
+    own_languages: bool
+    content: PageContent | None
+    doubts: list[OpenDoubt]
+    settled: int
+    task_state: str | None
+    task_stage: str | None
+    task_reason: str | None
+
+
+class Edit(BaseModel):
+    revision: int
+    operation: Operation
+    label: str = Field(default="Change", max_length=120)
+    everywhere: bool = False
+
+
+class Edited(BaseModel):
+    revision: int
+    changed: int
+
+
+class TurnedBack(BaseModel):
+    page_id: int | None
+    position: int | None
+    label: str | None
+
+
+class TreatmentChange(BaseModel):
+    treatment: Treatment
+    pages: Literal["page", "document"] = "page"
+
+
+class ReadAgain(BaseModel):
+    languages: list[str] | None = Field(default=None, min_length=1, max_length=4)
+    keep: bool = True
+    pages: Literal["page", "document"] = "page"
+
+
+class DeliveryOrder(BaseModel):
+    formats: list[str] = Field(min_length=1)
+    documents: list[int] | None = None
+    keep_running_heads: bool = False
+
+
+class FlowItem(BaseModel):
+    """A block as it will be delivered."""
+
+    role: str
+    text: str
+    language: str
+    page: int
+    page_id: int
+    region_id: str
+    rows: list[list[str]] | None = None
+
+
+class Started(BaseModel):
+    tasks: int
+
+
+class Intake(BaseModel):
+    documents: list[int]
+    problems: list[FileProblem]
