@@ -1,0 +1,112 @@
+"""Makes the demo archive and has it read: `python -m hyalen.demo DIR`."""
+
+from __future__ import annotations
+
+import argparse
+import io
+import json
+import sys
+import threading
+from dataclasses import asdict
+from pathlib import Path
+
+import pikepdf
+from PIL import Image as Pillow
+from tqdm import tqdm
+
+from hyalen.core.formats.source import Limits
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.proofing.doubts import Stage
+from hyalen.demo.archive import ARCHIVE, Paper
+from hyalen.demo.spoil import spoil
+from hyalen.demo.typeset import typesetter
+from hyalen.store.store import Store
+from hyalen.work.executors import default_workers
+from hyalen.work.foreman import Event, Foreman
+from hyalen.work.intake import take_in_file
+
+DPI = 300.0
+BATCH = "Skarnholm Lights Board, box 14"
+
+
+def make_files(directory: Path) -> list[Path]:
+    """The archive's scans, with their true text beside them; what is there already is kept."""
+    truth = directory / "truth"
+    truth.mkdir(parents=True, exist_ok=True)
+    paths = [directory / paper.file for paper in ARCHIVE]
+    if all(path.exists() for path in paths):
+        return paths
+    with typesetter() as setter:
+        for number, (paper, path) in enumerate(zip(ARCHIVE, paths, strict=True)):
+            pages = [setter.set(html, DPI) for html, _ in paper.pages]
+            scans = [
+                spoil(page.image, DPI, how, seed=100 * number + i)
+                for i, (page, (_, how)) in enumerate(zip(pages, paper.pages, strict=True))
+            ]
+            (truth / f"{path.stem}.txt").write_text("\n\n".join(p.text for p in pages) + "\n", "utf8")
+            blocks = [[asdict(b) for b in p.blocks] for p in pages]
+            (truth / f"{path.stem}.json").write_text(json.dumps(blocks, ensure_ascii=False), "utf8")
+            save_scans(paper, scans, path)
+    return paths
+
+
+def save_scans(paper: Paper, scans: list[Image], path: Path) -> None:
+    """A multi-page TIFF or a PDF of JPEG images, as a scanner would write it."""
+    pictures = [Pillow.fromarray(scan) for scan in scans]
+    if path.suffix == ".tif":
+        pictures[0].save(path, save_all=True, append_images=pictures[1:], compression="tiff_deflate", dpi=(DPI, DPI))
+        return
+    pdf = pikepdf.new()
+    for picture in pictures:
+        out = io.BytesIO()
+        picture.save(out, "JPEG", quality=82)
+        width, height = picture.width * 72 / DPI, picture.height * 72 / DPI
+        page = pdf.add_blank_page(page_size=(width, height))
+        image = pdf.make_stream(
+            out.getvalue(), Type=pikepdf.Name.XObject, Subtype=pikepdf.Name.Image, Width=picture.width,
+            Height=picture.height, ColorSpace=pikepdf.Name.DeviceRGB, BitsPerComponent=8, Filter=pikepdf.Name.DCTDecode,
+        )
+        page.Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(Im0=image))
+        page.Contents = pdf.make_stream(f"q {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q".encode())
+    pdf.docinfo["/Title"] = paper.title
+    pdf.save(path)
+
+
+def read_archive(data: Path, files: list[Path]) -> None:
+    """Bring the files in and read them, unless that was done before."""
+    store = Store(data)
+    if not any(b["name"] == BATCH for b in store.batches()):
+        batch_id = store.add_batch(BATCH, ["eng"])
+        for paper, path in zip(ARCHIVE, files, strict=True):
+            document_id = take_in_file(store, batch_id, path, Limits())
+            if document_id is not None:
+                store.update_document(document_id, languages=json.dumps(paper.languages))
+    foreman = Foreman(store, default_workers())
+    count = sum(len(paper.pages) for paper in ARCHIVE)
+    progress = tqdm(total=count, desc="Reading the demo archive", unit="page", file=sys.stderr)
+    changed = threading.Event()
+
+    def on_event(event: Event) -> None:
+        if event.stage == Stage.READ and event.kind == "task" and event.state == "done":
+            progress.update()
+        changed.set()
+
+    foreman.listen(on_event)
+    foreman.start()
+    while not foreman.idle():
+        changed.wait(timeout=0.3)
+        changed.clear()
+    foreman.stop()
+    progress.close()
+    store.close()
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="python -m hyalen.demo")
+    parser.add_argument("directory", type=Path)
+    directory = parser.parse_args().directory
+    read_archive(directory / "data", make_files(directory / "scans"))
+
+
+if __name__ == "__main__":
+    main()

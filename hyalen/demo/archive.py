@@ -1,0 +1,259 @@
+"""Papers of the Skarnholm Lights Board, a lighthouse service that never existed, as HTML pages."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from hyalen.demo.spoil import AGED, GREENISH, ROSE, Spoiling
+
+
+@dataclass(frozen=True)
+class Paper:
+    """A document of the archive: its file, the language it is to be read in, and its pages."""
+
+    file: str
+    title: str
+    languages: tuple[str, ...]
+    pages: tuple[tuple[str, Spoiling], ...]
+
+
+def _page(style: str, body: str, language: str = "en") -> str:
+    return f'<!doctype html><html lang="{language}"><meta charset="utf-8"><style>{_COMMON}{style}</style><body>{body}</body></html>'
+
+
+_COMMON = """
+*{box-sizing:border-box} body{margin:0;background:#fff;color:#161412;position:relative;height:297mm;overflow:hidden}
+.stamp{position:absolute;color:#7c1f2b;border:3px solid #7c1f2b;border-radius:6px;font:700 11pt 'Liberation Sans';
+ text-align:center;padding:2mm 4mm;letter-spacing:.08em;opacity:.82}
+"""
+
+_LETTER = """
+body{font:11.5pt/1.55 'Courier Prime','Liberation Mono',monospace;padding:24mm 24mm 20mm 32mm}
+p{margin:0 0 5mm} .head{text-align:center;font:700 15pt/1.3 'EB Garamond','Liberation Serif';letter-spacing:.1em;
+ margin-bottom:9mm;border-bottom:1.2px solid #222;padding-bottom:3mm}
+.right{text-align:right}
+"""
+
+LETTER_1 = _page(
+    _LETTER,
+    """
+<p class="head" data-role="heading">SKARNHOLM LIGHTS BOARD</p>
+<p class="right" data-role="paragraph">Torgrunn Station, 9th March 1931</p>
+<p data-role="paragraph">To the Secretary of the Board, Harbour Street, Skarnholm.</p>
+<p data-role="paragraph">Sir, I have the honour to report that during the gale of the night of the 6th
+the seaward gallery rail was carried away over a length of eleven feet, and that two panes of the lantern
+on the north-west side were cracked by flying shingle.</p>
+<p data-role="paragraph">The light was not at any time extinguished. Assistant Keeper Halvard Roe kept the
+pressure by hand from a quarter past two until the engine could be started again at ten minutes to five,
+and I should wish his conduct to be brought to the notice of the Board.</p>
+<p data-role="paragraph">I have caused the broken panes to be backed with storm shutters. As long as they
+remain so, the sector between 292 and 317 degrees is obscured, and I would ask that a Notice to Mariners be
+issued without delay.</p>
+<p data-role="paragraph">The following stores are wanted for the repair and are not held at this station:</p>
+<p data-role="list_item">1. Four panes of lantern glass, pattern C, with putty and brass clips.</p>
+<p data-role="list_item">2. Two lengths of gallery rail, galvanised, each of six feet.</p>
+<p data-role="list_item">3. Forty mantles of the 55 millimetre pattern.</p>
+<div class="stamp" data-role="mark" style="right:22mm;top:47mm;transform:rotate(-9deg)">RECEIVED<br>14 MAR 1931<br>SKARNHOLM</div>
+""",
+)
+LETTER_2 = _page(
+    _LETTER,
+    """
+<p data-role="paragraph">The tender could land them at the south steps in any wind between west and
+north-east; the boat landing itself is choked with weed and must be considered unusable until the spring
+tides have cleared it.</p>
+<p data-role="paragraph">I regret to add that the rain-water cistern has been fouled by salt spray. We have
+boiled what we drink since the 7th and hold fresh water for nineteen days at the usual allowance.</p>
+<p data-role="paragraph">The fog signal was sounded for thirty-one hours in the week under report. Its
+compressor runs hot at the second stage, and I have reduced the working pressure from 35 to 31 pounds until
+the Engineer has seen it.</p>
+<p data-role="paragraph">I have the honour to be, Sir, your obedient servant,</p>
+<p class="right" data-role="paragraph">E. Sandvik, Principal Keeper</p>
+<div class="stamp" data-role="mark" style="left:40mm;bottom:52mm;transform:rotate(6deg);color:#2b3f73;border-color:#2b3f73">COPY TO ENGINEER</div>
+""",
+)
+
+_NOTICE = """
+body{font:10.5pt/1.42 'Liberation Serif';padding:20mm 20mm 18mm}
+h1{font:700 19pt/1.2 'Liberation Serif';text-align:center;margin:0 0 2mm;letter-spacing:.04em}
+h2{font:700 12.5pt/1.3 'Liberation Serif';margin:0 0 3mm}
+.sub{text-align:center;margin:0 0 7mm;border-bottom:1px solid #222;padding-bottom:4mm}
+.two{display:grid;grid-template-columns:1fr 1fr;gap:9mm;text-align:justify} p{margin:0 0 3.2mm}
+"""
+
+NOTICE_1 = _page(
+    _NOTICE,
+    """
+<h1 data-role="heading">NOTICE TO MARINERS No. 17</h1>
+<p class="sub" data-role="paragraph">Skarnholm Lights Board, 21st March 1931</p>
+<div class="two"><div lang="en">
+<h2 data-role="heading">Torgrunn Light obscured</h2>
+<p data-role="paragraph">Mariners are informed that, following damage by storm, the main light at Torgrunn is
+obscured between the bearings of 292 and 317 degrees as seen from seaward. The character of the light is
+otherwise unaltered: two white flashes every fifteen seconds, visible in clear weather at eighteen miles.</p>
+<p data-role="paragraph">The repair will be taken in hand as soon as the tender can land, and a further notice
+will be given when the full arc is shown again.</p>
+<h2 data-role="heading">Fog signal reduced</h2>
+<p data-role="paragraph">Until further notice the siren at the same station is sounded at reduced pressure.
+Its range must not be taken for more than three miles. Vessels approaching from the north are warned to give the
+Skarn rocks a berth of at least one mile.</p>
+<h2 data-role="heading">Buoy adrift</h2>
+<p data-role="paragraph">The black conical buoy off Hallvik ledge has parted its mooring and was last seen
+drifting to the eastward. It is unlighted and a danger to small craft.</p>
+</div><div lang="fr">
+<h2 data-role="heading">Feu de Torgrunn masqué</h2>
+<p data-role="paragraph">Les navigateurs sont informés qu’à la suite d’une avarie causée par la tempête, le feu
+principal de Torgrunn est masqué entre les relèvements 292 et 317 degrés, pris du large. Le caractère du feu
+demeure inchangé : deux éclats blancs toutes les quinze secondes, visibles par temps clair à dix-huit milles.</p>
+<p data-role="paragraph">La réparation sera entreprise dès que le ravitailleur pourra accoster, et un nouvel avis
+sera donné lorsque le secteur entier sera rétabli.</p>
+<h2 data-role="heading">Signal de brume réduit</h2>
+<p data-role="paragraph">Jusqu’à nouvel ordre, la sirène de la même station fonctionne à pression réduite. Sa
+portée ne doit pas être estimée à plus de trois milles. Les navires venant du nord sont avertis de passer à un
+mille au moins des roches de Skarn.</p>
+<h2 data-role="heading">Bouée à la dérive</h2>
+<p data-role="paragraph">La bouée conique noire du banc de Hallvik a rompu son mouillage et a été vue en dernier
+lieu dérivant vers l’est. Elle n’est pas éclairée et présente un danger pour les petites embarcations.</p>
+</div></div>
+""",
+)
+NOTICE_2 = _page(
+    _NOTICE,
+    """
+<div class="two"><div lang="en">
+<h2 data-role="heading">Soundings off the south mole</h2>
+<p data-role="paragraph">A survey made in February shows that the bank at the head of the south mole has grown
+by some forty yards to the southward. The least depth found was nine feet at low water of spring tides.</p>
+<p data-role="paragraph">The leading lights no longer carry a vessel clear of the bank. Masters should open the
+lower light to the westward of the upper one until the church spire bears due north.</p>
+<h2 data-role="heading">Charts affected</h2>
+<p data-role="paragraph">The Board’s charts 4, 9 and 11 are to be corrected by hand. Copies of this notice may
+be had free of charge at the harbour office.</p>
+</div><div lang="fr">
+<h2 data-role="heading">Sondes devant le môle sud</h2>
+<p data-role="paragraph">Un levé exécuté en février montre que le banc situé à l’extrémité du môle sud s’est
+étendu d’une quarantaine de yards vers le sud. La moindre profondeur trouvée était de neuf pieds à basse mer de
+vive eau.</p>
+<p data-role="paragraph">L’alignement des feux ne conduit plus à l’écart du banc. Les capitaines ouvriront le feu
+inférieur à l’ouest du feu supérieur jusqu’à relever le clocher au nord vrai.</p>
+<h2 data-role="heading">Cartes à corriger</h2>
+<p data-role="paragraph">Les cartes 4, 9 et 11 du service sont à corriger à la main. Des exemplaires du présent
+avis sont délivrés gratuitement au bureau du port.</p>
+</div></div>
+""",
+)
+
+_REPORT = """
+body{font:11pt/1.45 'EB Garamond','Liberation Serif';padding:27mm 24mm 24mm}
+h1{font:700 21pt/1.2 'EB Garamond','Liberation Serif';margin:0 0 5mm} h2{font:700 14.5pt/1.3 'EB Garamond','Liberation Serif';margin:5mm 0 2.5mm}
+p{margin:0 0 3mm;text-align:justify;hyphens:manual} .rh{position:absolute;top:13mm;left:24mm;right:24mm;font-size:9.5pt;font-style:italic}
+.pn{position:absolute;bottom:12mm;left:0;right:0;text-align:center;font-size:10pt}
+table{border-collapse:collapse;width:100%;margin:2mm 0 4mm;font:10.5pt 'Liberation Sans'} td,th{border:1.3px solid #1b1b1b;padding:1.6mm 2.4mm;text-align:left}
+.cap{font-size:9.5pt;font-style:italic;text-align:left} svg{display:block;margin:3mm auto}
+"""
+
+
+def _report(number: int, body: str) -> str:
+    return _page(
+        _REPORT,
+        f'<div class="rh" data-role="running_head">Report of the Inspector of Lights, 1931</div>{body}'
+        f'<div class="pn" data-role="page_number">{number}</div>',
+    )
+
+
+_TOWER = """
+<svg data-role="figure" width="330" height="250" viewBox="0 0 330 250" fill="none" stroke="#111" stroke-width="2">
+<path d="M20 228 C70 205 110 236 160 222 S260 205 312 226" stroke-width="3"/><path d="M60 240 l18 -9 22 8 26 -10 30 9"/>
+<path d="M132 220 L146 70 L186 70 L200 220 Z" fill="#ddd"/><path d="M138 160 L194 160 L191 128 L141 128 Z" fill="#333"/>
+<rect x="140" y="58" width="52" height="12" fill="#555"/><rect x="150" y="32" width="32" height="26" fill="#fff"/>
+<path d="M146 32 L166 12 L186 32 Z" fill="#222"/><circle cx="166" cy="45" r="7" fill="#111"/>
+<path d="M182 42 L318 20 M182 48 L318 76 M150 42 L14 20 M150 48 L14 76" stroke-dasharray="7 5"/>
+<rect x="216" y="186" width="62" height="36" fill="#ccc"/><path d="M210 188 L247 164 L284 188 Z" fill="#444"/>
+<path d="M160 220 v-26 h14 v26" fill="#222"/></svg>
+"""
+
+REPORT_1 = _report(
+    4,
+    f"""
+<h1 data-role="heading">Torgrunn Station</h1>
+<p data-role="paragraph">I landed from the tender <i>Skua</i> on the 28th of April and remained two days. The
+station was found in good order, allowing for the damage of the March gale, and the keepers in good health.</p>
+<h2 data-role="heading">The tower</h2>
+<p data-role="paragraph">The tower stands eighty-one feet to the gallery. The masonry is sound; the pointing on
+the weather side has perished to a depth of half an inch and should be raked out and renewed before the autumn. The
+day mark, a black band upon white, has been repainted.</p>
+{_TOWER}
+<p class="cap" data-role="caption">Figure 1. Torgrunn from the south landing, with the keepers’ house.</p>
+<h2 data-role="heading">The light</h2>
+<p data-role="paragraph">The apparatus was run for six hours under my eyes and kept its period to within a
+quarter of a second. The mercury was strained and topped up by two pounds. I recommend that the spare burner be
+sent to the depot for overhaul, since its needle valve no longer closes without force.</p>
+""",
+)
+REPORT_2 = _report(
+    5,
+    """
+<h2 data-role="heading">Oil and stores</h2>
+<p data-role="paragraph">The oil was gauged in my presence. What was found agrees with the ledger but for the
+drum that was lost from the south steps in February, which the Principal Keeper had duly reported.</p>
+<table data-role="table"><tr><th>Article</th><th>Received</th><th>Used</th><th>Remaining</th></tr>
+<tr><td>Paraffin, gallons</td><td>640</td><td>412</td><td>228</td></tr>
+<tr><td>Lubricating oil, pints</td><td>96</td><td>51</td><td>45</td></tr>
+<tr><td>Mantles</td><td>120</td><td>84</td><td>36</td></tr>
+<tr><td>Cotton waste, pounds</td><td>60</td><td>37</td><td>23</td></tr></table>
+<p class="cap" data-role="caption">Table 1. Stores at Torgrunn, January to April 1931.</p>
+<h2 data-role="heading">The fog signal</h2>
+<p data-role="paragraph">The compressor was opened up. The second-stage valve was found carboned and its seat
+scored; it has been ground in, and the working pressure may be restored to thirty-five pounds. A new seat should be
+ordered against the winter.</p>
+<h2 data-role="heading">Matters to be taken in hand</h2>
+<p data-role="list_item">1. Renewal of eleven feet of gallery rail on the seaward side.</p>
+<p data-role="list_item">2. Four panes of lantern glass, to be landed with the next relief.</p>
+<p data-role="list_item">3. Cleansing and liming of the rain-water cistern.</p>
+<p data-role="list_item">4. Repointing of the tower from the gallery to the second string course.</p>
+<p data-role="paragraph">Of these the first and second are the most pressing, because as long as they are wanting
+the light cannot be shown over its whole arc, and the Board is answerable for</p>
+""",
+)
+REPORT_3 = _report(
+    6,
+    """
+<p data-role="paragraph">every hour in which it is not. The keepers have done what could be done with what they
+had, and more could not have been asked of them.</p>
+<h2 data-role="heading">The keepers</h2>
+<p data-role="paragraph">Principal Keeper Sandvik has served thirty-one years without a day’s absence from duty.
+Assistant Keeper Roe held the pressure of the burner by hand for two hours and thirty-five minutes on the night of
+the gale, and I join in asking that it be recorded in the Board’s minutes.</p>
+<p data-role="paragraph">The house is dry and well kept. The stove in the assistants’ kitchen smokes in southerly
+winds and wants a taller pot. A case of books from the Board’s library was received with much pleasure.</p>
+<h2 data-role="heading">Conclusion</h2>
+<p data-role="paragraph">Subject to the repairs named above I consider the station efficient, and have so entered it
+in the register.</p>
+<p data-role="paragraph">Marius Hellevik, Inspector of Lights. Skarnholm, 6th May 1931.</p>
+""",
+)
+
+ARCHIVE = (
+    Paper(
+        "Letter from Torgrunn 1931.tif", "Letter from Torgrunn Station, 9 March 1931", ("eng",),
+        (
+            (LETTER_1, Spoiling(skew=2.3, bed=0.35, tint=AGED, shade=0.3, specks=520, noise=5, punch_holes=2, fade=0.35)),
+            (LETTER_2, Spoiling(skew=-1.4, bed=0.3, tint=AGED, shade=0.35, specks=420, noise=6, punch_holes=2, fade=0.45)),
+        ),
+    ),
+    Paper(
+        "Notice to Mariners 17.pdf", "Notice to Mariners No. 17, 1931", ("eng", "fra"),
+        (
+            (NOTICE_1, Spoiling(skew=-2.8, bed=0.4, tint=GREENISH, shade=0.3, specks=300, noise=5, blur=0.0022, fade=0.3)),
+            (NOTICE_2, Spoiling(skew=1.1, bed=0.25, tint=GREENISH, shade=0.4, specks=350, noise=5, turn=180)),
+        ),
+    ),
+    Paper(
+        "Inspection of Torgrunn 1931.pdf", "Report of the Inspector of Lights on Torgrunn Station, 1931", ("eng",),
+        (
+            (REPORT_1, Spoiling(skew=1.7, bed=0.35, tint=ROSE, shade=0.25, specks=300, noise=5)),
+            (REPORT_2, Spoiling(skew=-0.9, bed=0.3, tint=AGED, shade=0.3, specks=380, noise=6, fade=0.3)),
+            (REPORT_3, Spoiling(skew=3.4, bed=0.45, bed_level=24, tint=ROSE, shade=0.35, specks=260, noise=5, blur=0.002)),
+        ),
+    ),
+)
