@@ -53,7 +53,7 @@ issued without delay.</p>
 <p data-role="list_item">1. Four panes of lantern glass, pattern C, with putty and brass clips.</p>
 <p data-role="list_item">2. Two lengths of gallery rail, galvanised, each of six feet.</p>
 <p data-role="list_item">3. Forty mantles of the 55 millimetre pattern.</p>
-<div class="stamp" data-role="mark" style="right:22mm;top:47mm;transform:rotate(-9deg)">RECEIVED<br>14 MAR 1931<br>SKARNHOLM</div>
+<div class="stamp" data-role="mark" style="right:30mm;bottom:24mm;transform:rotate(-9deg)">RECEIVED<br>14 MAR 1931<br>SKARNHOLM</div>
 """,
 )
 LETTER_2 = _page(

@@ -549,12 +549,12 @@ class Store:
         )
         return int(row["n"]) if row else 0
 
-    def set_running_heads(self, document_id: int, pages: dict[int, PageContent]) -> None:
-        """Contents with recurring lines set aside, once a document is read."""
+    def settle_document(self, document_id: int, pages: dict[int, PageContent]) -> None:
+        """Contents after what needs all pages (running heads, heading levels), once a document is read."""
         with self.database.write() as db:
             for page_id, content in pages.items():
                 self.save_content(db, page_id, content)
-            db.execute("UPDATE document SET running_heads_done = 1 WHERE id = ?", (document_id,))
+            db.execute("UPDATE document SET settled = 1 WHERE id = ?", (document_id,))
 
     def _one(self, table: str, row_id: int) -> Row:
         row = self.database.row(f"SELECT * FROM {table} WHERE id = ?", row_id)

@@ -17,10 +17,10 @@ import numpy as np
 from hyalen.core.formats.deliver import DeliveryOptions
 from hyalen.core.formats.names import free_name
 from hyalen.core.formats.source import Limits, SourceError
-from hyalen.core.model.content import PageContent
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
+from hyalen.core.structure.levels import level_headings
 from hyalen.core.structure.running import find_running_heads, set_aside
 from hyalen.store.database import Row
 from hyalen.store.store import Store, main_language, unpacked
@@ -235,19 +235,25 @@ class Foreman:
         if store.unread_pages(document_id):
             return
         document = store.document(document_id)
-        if not document["running_heads_done"]:
+        if not document["settled"]:
             rows = store.database.rows(
                 "SELECT id, content FROM page WHERE document_id = ? AND content IS NOT NULL ORDER BY position",
                 document_id,
             )
             contents = [unpacked(r["content"]) for r in rows]
             heads = find_running_heads(contents)
-            changed: dict[int, PageContent] = {}
-            for row, content, ids in zip(rows, contents, heads, strict=True):
-                mine = {i for i in ids if not content.region(i).drawn}
-                if mine:
-                    changed[row["id"]] = set_aside(content, mine)
-            store.set_running_heads(document_id, changed)
+            settled = level_headings(
+                [
+                    set_aside(content, {i for i in ids if not content.region(i).drawn})
+                    for content, ids in zip(contents, heads, strict=True)
+                ]
+            )
+            changed = {
+                row["id"]: new
+                for row, old, new in zip(rows, contents, settled, strict=True)
+                if new != old
+            }
+            store.settle_document(document_id, changed)
             if document["language"] is None:
                 store.update_document(document_id, language=main_language(contents))
             for file_format in self.formats:

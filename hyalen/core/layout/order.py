@@ -32,6 +32,7 @@ def reading_order(boxes: Sequence[Box], right_to_left: bool = False) -> list[int
     # Boxes are shrunk a little, so that touching neighbours do not count as overlapping.
     slack = np.minimum(right - left, bottom - top) * 0.1
     left, right, top, bottom = left + slack, right - slack, top + slack, bottom - slack
+    left, right = _spanning(left, right, top, bottom)
     share_column = (left[:, None] < right[None, :]) & (left[None, :] < right[:, None])
     above = top[:, None] < top[None, :]
     before = share_column & above
@@ -47,6 +48,25 @@ def reading_order(boxes: Sequence[Box], right_to_left: bool = False) -> list[int
         if not parted.any():
             before[a, b] = True
     return _topological(before, [(float(t), float(x)) for t, x in zip(top, left, strict=True)])
+
+
+def _spanning(
+    left: np.ndarray, right: np.ndarray, top: np.ndarray, bottom: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """Edges in which a box that reaches into two columns counts as wide as both.
+
+    A short line centred over two columns stands over the whole of them.
+    """
+    over = (left[:, None] < right[None, :]) & (left[None, :] < right[:, None])
+    side_by_side = ~over & (top[:, None] < bottom[None, :]) & (top[None, :] < bottom[:, None])
+    np.fill_diagonal(over, False)
+    wide_left, wide_right = left.copy(), right.copy()
+    for i in range(len(left)):
+        under = np.flatnonzero(over[i])
+        if side_by_side[np.ix_(under, under)].any():
+            wide_left[i] = min(left[i], left[under].min())
+            wide_right[i] = max(right[i], right[under].max())
+    return wide_left, wide_right
 
 
 def _topological(before: np.ndarray, place: list[tuple[float, float]]) -> list[int]:

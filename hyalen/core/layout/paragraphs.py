@@ -16,6 +16,22 @@ LIST_MARKER = re.compile(
 SENTENCE_END = tuple(".!?:;؟。")
 
 
+_TALL = re.compile(r"[A-ZÀ-Þ0-9bdfhklßА-ЯЁбΑ-Ωβδθλξφψאל]")
+
+
+def type_size(line: Line) -> float:
+    """Height of the line's capitals and ascenders over the baseline, in pixels.
+
+    Unlike the whole line's height it does not depend on which letters happen to stand
+    in the line, so it tells sizes of type apart.
+    """
+    (x0, y0), (x1, y1) = line.baseline
+    slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
+    rises = [(w, y0 + slope * (w.box.centre.x - x0) - w.box.top) for w in line.words]
+    tall = [rise for w, rise in rises if _TALL.search(w.text)] or [rise for _, rise in rises]
+    return max(1.0, float(np.median(tall)))
+
+
 def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False) -> list[list[Line]]:
     """Cut a column's lines where a new paragraph starts.
 
@@ -44,7 +60,8 @@ def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False) -> list
         before, line = lines[i - 1], lines[i]
         size = max(1.0, min(before.height, line.height))
         spaced = pitch[i - 1] > max(usual * 1.3, usual + 0.25 * size)
-        resized = max(before.height, line.height) / size > 1.2 and len(line.text) > 3 and len(before.text) > 3
+        sizes = (type_size(before), type_size(line))
+        resized = max(sizes) / min(sizes) > 1.2 and len(line.text) > 3 and len(before.text) > 3
         marked = bool(LIST_MARKER.match(line.text))
         hanging = bool(LIST_MARKER.match(paragraphs[-1][0].text))
         indented = (

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image
+from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import find_figures, merged
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.paragraphs import split_paragraphs
@@ -37,8 +38,7 @@ def find_regions(page: Image, dpi: float, blocks: Sequence[ReadBlock], languages
     """
     numbered = _Numbering()
     tables = find_ruled_tables(page, dpi)
-    blocks = join_rows(_without_doubles(blocks))
-    read = [line for block in blocks for line in block.lines]
+    read = _without_doubles([line for block in blocks for line in block.lines])
     trusted = [w.box for line in read for w in line.words if _plausible(w, dpi)]
     figures = find_figures(page, dpi, trusted, [t.box for t in tables])
     pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
@@ -50,7 +50,7 @@ def find_regions(page: Image, dpi: float, blocks: Sequence[ReadBlock], languages
     regions: list[Region] = []
     for table in tables:
         regions.append(_table_region(table, read, numbered, languages))
-    enclosed = [t.box for t in tables] + figures
+    tables_at = [t.box for t in tables]
     for box in figures:
         regions.append(
             Region(
@@ -58,15 +58,10 @@ def find_regions(page: Image, dpi: float, blocks: Sequence[ReadBlock], languages
                 confidence=0.8, reason="ink that is no text",
             )
         )
-    for block in blocks:
-        kept = [
-            trimmed
-            for line in block.lines
-            if (trimmed := _without(line, enclosed)) is not None and not _is_noise(trimmed, dpi)
-        ]
-        lines = [_line(line, numbered) for line in kept]
-        right_to_left = _direction([w.language for line in kept for w in line.words])
-        for paragraph in split_paragraphs(lines, right_to_left):
+    kept = [t for line in read if (t := _without(line, tables_at, figures)) is not None and not _is_noise(t, dpi)]
+    for column in columns(join_rows(kept)):
+        right_to_left = _direction([w.language for line in column for w in line.words])
+        for paragraph in split_paragraphs([_line(line, numbered) for line in column], right_to_left):
             regions.append(_text_region(paragraph, numbered, languages))
     main = _direction([w.language for line in read for w in line.words])
     order = reading_order([r.box for r in regions], main)
@@ -84,35 +79,25 @@ class _Numbering:
         return f"{prefix}{self._next}"
 
 
-def _without_doubles(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
-    """The blocks without words that the engine read a second time on the same ink."""
-    lines = [line for block in blocks for line in block.lines]
+def _without_doubles(lines: Sequence[ReadLine]) -> list[ReadLine]:
+    """The lines without words that the engine read a second time on the same ink."""
     words = [w for line in lines for w in line.words]
     if not words:
-        return list(blocks)
+        return list(lines)
     left, top, right, bottom = np.array([w.box for w in words], dtype=np.float64).T
     confidence = np.array([w.confidence for w in words])
     area = (right - left) * (bottom - top)
     wide = np.minimum(right[:, None], right) - np.maximum(left[:, None], left)
     tall = np.minimum(bottom[:, None], bottom) - np.maximum(top[:, None], top)
     shared = np.clip(wide, 0, None) * np.clip(tall, 0, None)
-    better = (confidence > confidence[:, None]) | (
-        (confidence == confidence[:, None]) & (np.arange(len(words)) < np.arange(len(words))[:, None])
-    )
     rows = np.array([i for i, line in enumerate(lines) for _ in line.words])
-    apart = rows[:, None] != rows
-    double = (better & apart & (shared > 0.5 * area[:, None])).any(axis=1) & (confidence < 0.75)
+    better = (confidence > confidence[:, None]) & (rows[:, None] != rows)
+    double = (better & (shared > 0.5 * area[:, None])).any(axis=1) & (confidence < 0.75)
+    if not double.any():
+        return list(lines)
     gone = {id(w) for w, is_double in zip(words, double, strict=True) if is_double}
-    if not gone:
-        return list(blocks)
-
-    def kept(line: ReadLine) -> ReadLine | None:
-        left_over = tuple(w for w in line.words if id(w) not in gone)
-        return line._replace(words=left_over) if left_over else None
-
-    return [
-        block._replace(lines=tuple(k for line in block.lines if (k := kept(line)) is not None)) for block in blocks
-    ]
+    kept = (line._replace(words=tuple(w for w in line.words if id(w) not in gone)) for line in lines)
+    return [line for line in kept if line.words]
 
 
 def _direction(languages: Sequence[str]) -> bool:
@@ -150,9 +135,20 @@ def _is_noise(line: ReadLine, dpi: float) -> bool:
     return letters <= 2 and mean < 0.55
 
 
-def _without(line: ReadLine, enclosed: Sequence[Box]) -> ReadLine | None:
-    """The line less its words that lie in tables or figures; None where none are left."""
-    words = tuple(w for w in line.words if not any(b.covers(w.box) for b in enclosed))
+def _without(line: ReadLine, tables: Sequence[Box], figures: Sequence[Box]) -> ReadLine | None:
+    """The line less its words that lie in tables or figures; None where none are left.
+
+    A word that is surely read and whose line goes on outside a figure is text that the
+    figure (a stamp, a drawn bracket) merely reaches into.
+    """
+    outside = any(not any(b.covers(w.box) for b in figures) for w in line.words)
+
+    def stays(word: ReadWord) -> bool:
+        if any(b.covers(word.box) for b in tables):
+            return False
+        return not any(b.covers(word.box) for b in figures) or (outside and word.confidence > 0.85)
+
+    words = tuple(w for w in line.words if stays(w))
     if not words:
         return None
     if len(words) == len(line.words):

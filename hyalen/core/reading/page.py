@@ -40,7 +40,9 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...]) -> PageCon
     ink = grey(page)
     blocks = read_page(ink, dpi, languages)
     blocks += read_rest(ink, dpi, languages, blocks)
-    blocks = settle_case([block._replace(lines=tuple(mended(line) for line in block.lines)) for block in blocks])
+    blocks = settle_case(
+        [block._replace(lines=tuple(m for line in block.lines if (m := mended(line)))) for block in blocks]
+    )
     content = PageContent(
         width=page.shape[1],
         height=page.shape[0],

@@ -20,9 +20,33 @@ _SAME_SHAPE = frozenset("вгжзиклмнопстхчшъыьэюяοκχω")
 _SHORT_TAIL = frozenset("дцщ")
 
 
-def mended(line: ReadLine) -> ReadLine:
-    """The line with each word's script-specific confusions undone."""
-    return line._replace(words=tuple(w._replace(text=mended_word(w.text, w.language)) for w in line.words))
+def mended(line: ReadLine) -> ReadLine | None:
+    """The line with each word's script-specific confusions undone and specks taken off; None if it was specks."""
+    words = (w._replace(text=mended_word(w.text, w.language)) for w in line.words)
+    kept = tuple(w for word in words if (w := without_specks(word)) is not None)
+    return line._replace(words=kept) if kept else None
+
+
+_SPECKS = "'`’‘.,·*\"“”|_~^°¢"
+_LONE_SPECKS = set(_SPECKS) | {"-", "<", ">", "\\", "/", "«", "»"}
+
+
+def without_specks(word: ReadWord) -> ReadWord | None:
+    """A word without the marks that dust beside it was read as; None where it was nothing else.
+
+    Only marks that are read with little confidence and stand where no punctuation
+    can (alone, before a word, after one that is known without them) are taken off.
+    """
+    text = word.text
+    if all(c in _LONE_SPECKS for c in text):
+        return None if word.confidence < 0.85 and len(text) < 3 else word
+    if word.confidence >= 0.8:
+        return word
+    core = text.lstrip("'`’‘.,·*|_~^°")
+    trimmed = core.rstrip("`‘*|_~^°\"“")
+    if trimmed != text and frequency(trimmed.strip(_EDGE).casefold(), word.language) > 2.5:
+        return word._replace(text=trimmed)
+    return word
 
 
 def mended_word(text: str, language: str) -> str:

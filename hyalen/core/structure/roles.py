@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, grey
-from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
+from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END, type_size
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Box
 
@@ -37,8 +37,8 @@ def stroke_width(page: Image, box: Box) -> float:
 
 
 def body_height(regions: Sequence[Region]) -> float:
-    """The line height in which most of the text is set, in pixels."""
-    heights = [line.height for r in regions for line in r.lines for _ in line.text]
+    """The size (see `type_size`) in which most of the text is set, in pixels."""
+    heights = [type_size(line) for r in regions for line in r.lines for _ in line.words]
     return float(np.median(heights)) if heights else 0.0
 
 
@@ -77,7 +77,7 @@ def assign_roles(content: PageContent, page: Image) -> PageContent:
         elif LIST_MARKER.match(text) and not _is_numbered_heading(region, strokes[region.id], body, body_stroke):
             roles[region.id] = (Role.LIST_ITEM, 0.85, "starts with a list marker")
         else:
-            size = float(np.median([line.height for line in region.lines])) / body
+            size = float(np.median([type_size(line) for line in region.lines])) / body
             weight = strokes[region.id] / body_stroke if body_stroke else 1.0
             score = _heading_score(region, size, weight)
             if score >= 0.5:
@@ -106,7 +106,7 @@ def _heading_score(region: Region, size: float, weight: float) -> float:
     letters = [c for c in text if c.isalpha()]
     if len(region.lines) > 3 or len(text) > 160 or len(letters) < 3:
         return 0.0
-    score = 1.8 * max(0.0, size - 1.08) + 1.4 * max(0.0, weight - 1.12)
+    score = 1.8 * max(0.0, size - 1.08) + 1.3 * max(0.0, weight - 1.15)
     if text.endswith(SENTENCE_END):
         score -= 0.35
     if text.endswith((",", "-")):
@@ -118,7 +118,7 @@ def _heading_score(region: Region, size: float, weight: float) -> float:
 
 
 def _is_numbered_heading(region: Region, stroke: float, body: float, body_stroke: float) -> bool:
-    size = float(np.median([line.height for line in region.lines])) / body
+    size = float(np.median([type_size(line) for line in region.lines])) / body
     weight = stroke / body_stroke if body_stroke else 1.0
     return len(region.lines) <= 2 and _heading_score(region, size, weight) >= 0.5
 

@@ -18,7 +18,7 @@ CREATE TABLE document (
   language TEXT,
   languages TEXT NOT NULL,
   page_count INTEGER NOT NULL DEFAULT 0,
-  running_heads_done INTEGER NOT NULL DEFAULT 0,
+  settled INTEGER NOT NULL DEFAULT 0,
   note TEXT NOT NULL DEFAULT ''
 );
 CREATE INDEX document_batch ON document(batch_id, position);
