@@ -1,0 +1,116 @@
+<script lang="ts">
+  import type { Region, Role } from '../api/client';
+  import { bench, textOf } from '../bench/bench.svelte';
+  import { isArtifact, look, rolesFor } from '../bench/roles';
+
+  let { region, order }: { region: Region; order: number | null } = $props();
+  let element = $state<HTMLElement>();
+  let draft = $state<string | null>(null);
+  let description = $state<string | null>(null);
+
+  const open = $derived(bench.region === region.id);
+  const l = $derived(look(region.role));
+  const text = $derived(textOf(region));
+  const doubts = $derived(bench.pageDoubts.filter((d) => d.region_id === region.id));
+  const rtl = $derived(bench.rightToLeft(region.language));
+  const summary = $derived(region.kind === 'figure' ? (region.alternative_text ?? 'Picture, not described') : text.slice(0, 90) || '(no text)');
+
+  $effect(() => {
+    if (open) element?.scrollIntoView({ block: 'nearest' });
+  });
+
+  function setRole(event: Event) {
+    const role = (event.currentTarget as HTMLSelectElement).value as Role;
+    void bench.edit({ op: 'set_role', region_id: region.id, role }, `Make it ${look(role).name.toLowerCase()}`);
+  }
+
+  async function saveText() {
+    const typed = draft;
+    if (typed === null || typed === text) {
+      draft = null;
+      return;
+    }
+    if (await bench.edit({ op: 'set_text', region_id: region.id, text: typed }, 'Edit text')) draft = null;
+  }
+
+  async function saveDescription() {
+    const typed = description;
+    if (typed === null || typed.trim() === (region.alternative_text ?? '')) {
+      description = null;
+      return;
+    }
+    if (await bench.edit({ op: 'set_alternative', region_id: region.id, text: typed, decorative: false }, 'Describe picture')) description = null;
+  }
+</script>
+
+<article bind:this={element} class:open class="block" data-region={region.id}>
+  <button class="plain head" aria-expanded={open} onclick={() => (open ? bench.unselect() : bench.select(region.id))}>
+    <span class="sign" aria-label={l.name} title={l.name}>{l.sign}</span>
+    <span class="words" class:heading={l.sign.startsWith('H')} dir={rtl ? 'rtl' : 'ltr'}>{summary}</span>
+    {#if doubts.length}<span class="count" aria-label="{doubts.length} doubts">{doubts.length}</span>{:else if order}<span class="order">{order}</span>{/if}
+  </button>
+  {#if open}
+    <div class="body">
+      <div class="flex gap-2">
+        <label class="flex-1"><span class="sr">Role</span>
+          <select value={region.role} onchange={setRole}>
+            {#each rolesFor(region.kind) as r (r.role)}<option value={r.role}>{r.name}</option>{/each}
+          </select>
+        </label>
+        {#if region.kind !== 'figure'}
+          <label><span class="sr">Language</span>
+            <select value={region.language ?? ''} onchange={(e) => void bench.edit({ op: 'set_language', region_id: region.id, language: e.currentTarget.value }, 'Set language')}>
+              {#each bench.about?.languages ?? [] as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
+            </select>
+          </label>
+        {/if}
+      </div>
+      {#if region.kind === 'figure'}
+        <label class="text-sm font-bold" for="alternative-{region.id}">Description</label>
+        <textarea id="alternative-{region.id}" rows="3" value={description ?? region.alternative_text ?? ''} placeholder="What it shows, and of a chart its data"
+          oninput={(e) => (description = e.currentTarget.value)} onblur={saveDescription}
+          onkeydown={(e) => { if (e.key === 'Enter' && !e.shiftKey) { e.preventDefault(); void bench.settleThenNext(async () => { await saveDescription(); return true; }); } }}></textarea>
+        {#if region.role === 'figure'}
+          <button class="act" onclick={() => void bench.edit({ op: 'set_alternative', region_id: region.id, text: '', decorative: true }, 'Mark as decorative')}>Decorative: leave it out</button>
+        {/if}
+      {:else if !region.table}
+        <label class="sr" for="text-{region.id}">Text</label>
+        <textarea id="text-{region.id}" dir={rtl ? 'rtl' : 'ltr'} lang={region.language ?? undefined} rows={Math.min(12, Math.max(2, text.split('\n').length + 1))}
+          value={draft ?? text} oninput={(e) => (draft = e.currentTarget.value)} onblur={saveText}
+          onkeydown={(e) => { if (e.key === 'Escape') { draft = null; e.currentTarget.blur(); } else if (e.key === 'Enter' && e.ctrlKey) void saveText(); }}></textarea>
+      {:else}
+        <div class="overflow-auto"><table>
+          <tbody>
+            {#each Array.from({ length: region.table.rows }, (_, r) => r) as row (row)}
+              <tr>{#each region.table.cells.filter((c) => c.row === row) as c (c.column)}
+                <svelte:element this={c.header ? 'th' : 'td'} colspan={c.column_span} rowspan={c.row_span}>{(c.lines ?? []).map((x) => x.words.map((w) => w.text).join(' ')).join(' ')}</svelte:element>
+              {/each}</tr>
+            {/each}
+          </tbody>
+        </table></div>
+        <p class="text-quiet m-0 text-sm">Double-click a cell's ink on the sheet to correct it.</p>
+      {/if}
+      {#if region.reason && doubts.length}<p class="text-quiet m-0 text-sm">{region.reason}</p>{/if}
+      {#if isArtifact(region.role)}<p class="text-quiet m-0 text-sm">Left out of the reading and of office files.</p>{/if}
+    </div>
+  {/if}
+</article>
+
+<style>
+  .block { border-bottom: 1px solid #e2e6e2; }
+  .block.open { background: #fff; box-shadow: inset 5px 0 0 var(--color-lamp-500); }
+  .head { display: flex; width: 100%; gap: 8px; align-items: baseline; padding: 5px 10px; }
+  .head:hover { background: var(--color-primary-50); }
+  .sign { flex: 0 0 26px; text-align: center; font-weight: 700; font-size: 13px; border: 1px solid var(--color-hair); border-radius: 4px; background: #fff; color: var(--color-primary-800); }
+  .words { flex: 1; min-width: 0; overflow: hidden; display: -webkit-box; -webkit-box-orient: vertical; -webkit-line-clamp: 2; line-clamp: 2; white-space: pre-line; line-height: 1.3; font-size: 14px; }
+  .words.heading { font-weight: 700; }
+  .order { color: var(--color-quiet); font-size: 13px; }
+  .body { display: flex; flex-direction: column; gap: 8px; padding: 2px 10px 10px 14px; }
+  select, textarea { width: 100%; border: 1px solid #7b8a86; border-radius: 5px; background-color: #fff; color: var(--color-ink); font-size: 14px; padding: 4px 8px; }
+  select { padding-right: 26px; }
+  textarea { line-height: 1.45; resize: vertical; }
+  .act { align-self: start; border: 1px solid #7b8a86; background: #fff; border-radius: 5px; padding: 2px 10px; font-size: 14px; }
+  .act:hover { background: var(--color-primary-50); }
+  table { border-collapse: collapse; font-size: 13px; }
+  th, td { border: 1px solid var(--color-hair); padding: 2px 6px; text-align: left; }
+</style>

@@ -1,0 +1,60 @@
+<script lang="ts">
+  import { bench } from '../bench/bench.svelte';
+
+  const walk = $derived(bench.walk);
+  const at = $derived(bench.currentDoubt);
+  const doubt = $derived(at >= 0 ? walk[at] : undefined);
+  const own = $derived(bench.doubts.some((d) => d.stage === bench.stage));
+  let open = $state(false);
+
+  const where = (text: string | null | undefined, kind: string) => (text ? `“${text}”` : kind === 'alternative' ? 'picture' : kind);
+
+  async function accept() {
+    const key = doubt?.key;
+    if (!doubt || !key) return;
+    await bench.settleThenNext(() =>
+      doubt.word_id
+        ? bench.edit({ op: 'accept_word', word_id: doubt.word_id }, `Accept “${doubt.text}”`)
+        : bench.edit({ op: 'accept_doubt', key }, 'Leave as it is'),
+    );
+  }
+</script>
+
+<section class="border-hair border-b px-3 py-2" aria-label="Doubts">
+  {#if walk.length === 0}
+    <p class="text-primary-700 m-0 font-bold">No doubts left in this document.</p>
+  {:else}
+    <div class="flex items-center gap-2">
+      <button class="plain flex-1 text-left" aria-expanded={open} onclick={() => (open = !open)}>
+        <span class="count">{walk.length}</span> {own ? 'doubts here' : 'doubts elsewhere'}{#if at >= 0}<span class="text-quiet">, at {at + 1}</span>{/if} <span aria-hidden="true">{open ? '▴' : '▾'}</span>
+      </button>
+      <button class="step" title="Previous doubt ([)" aria-label="Previous doubt" onclick={() => void bench.step(-1)}>[</button>
+      <button class="step" title="Next doubt (])" aria-label="Next doubt" onclick={() => void bench.step(1)}>]</button>
+    </div>
+    {#if doubt && !doubt.word_id}
+      <p class="m-0 mt-1 text-sm">{doubt.reason} <button class="step" onclick={accept}>Leave as it is</button></p>
+    {/if}
+    {#if open}
+      <ol class="m-0 mt-2 max-h-56 list-none overflow-auto p-0 text-sm">
+        {#each walk.slice(0, 200) as d (`${d.page_id}.${d.key}`)}
+          <li>
+            <button class="row" class:here={d === doubt} onclick={() => void bench.goDoubt(d)}>
+              <span class="bar" aria-hidden="true"><span style:height="{Math.round(d.weight * 100)}%"></span></span>
+              <span class="min-w-0 flex-1 truncate" title={d.reason}>{where(d.text, d.kind)}</span>
+              <span class="text-quiet">p. {d.position + 1}</span>
+            </button>
+          </li>
+        {/each}
+      </ol>
+    {/if}
+  {/if}
+</section>
+
+<style>
+  .step { border: 1px solid var(--color-hair); background: #fff; border-radius: 5px; min-width: 30px; padding: 1px 8px; font-size: 14px; }
+  .step:hover { background: var(--color-primary-50); }
+  .row { display: flex; align-items: center; gap: 8px; width: 100%; border: 0; background: transparent; padding: 2px 4px; text-align: left; border-radius: 4px; }
+  .row:hover, .row.here { background: var(--color-lamp-100); }
+  .bar { width: 5px; height: 18px; background: var(--color-hair); border-radius: 2px; display: flex; align-items: flex-end; overflow: hidden; flex-shrink: 0; }
+  .bar span { width: 100%; background: #b4610b; }
+</style>

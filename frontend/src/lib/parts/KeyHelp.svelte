@@ -1,0 +1,24 @@
+<script lang="ts">
+  import { Modal } from 'flowbite-svelte';
+
+  let { open = $bindable(false) }: { open: boolean } = $props();
+  const groups: [string, [string, string][]][] = [
+    ['Doubts', [['] / [', 'next, previous doubt'], ['Enter', 'accept what is read, or keep the correction, and go on'], ['Tab', 'next word of the lifted line'], ['Esc', 'put the line down']]],
+    ['Page', [['PgDn / PgUp', 'turn the page'], ['+ / − / 0', 'larger, smaller, fit to width'], ['9', 'whole page'], ['hold O', 'the original under the pointer'], ['drag', 'move the page']]],
+    ['Blocks', [['↑ / ↓', 'previous, next block'], ['Alt ↑ / Alt ↓', 'earlier, later in the reading order'], ['1 – 6', 'heading'], ['P I C F X', 'paragraph, list item, caption, figure, artifact'], ['Enter', 'open or lift the block'] ]],
+    ['Everywhere', [['Ctrl Z / Ctrl Shift Z', 'undo, redo'], ['?', 'this list']]],
+  ];
+</script>
+
+<Modal bind:open title="Keys" size="lg" class="bg-paper" outsideclose>
+  <div class="grid grid-cols-2 gap-x-8 gap-y-4">
+    {#each groups as [title, keys] (title)}
+      <section>
+        <h3 class="m-0 mb-1 text-base font-bold text-ink">{title}</h3>
+        <dl class="m-0 grid grid-cols-[auto_1fr] gap-x-3 gap-y-1 text-sm text-ink">
+          {#each keys as [key, what] (key)}<dt><span class="key">{key}</span></dt><dd class="m-0">{what}</dd>{/each}
+        </dl>
+      </section>
+    {/each}
+  </div>
+</Modal>

@@ -1,0 +1,89 @@
+<script lang="ts">
+  import { Button, Modal, Radio } from 'flowbite-svelte';
+  import { api } from '../api/client';
+  import { bench, textOf } from '../bench/bench.svelte';
+  import { look } from '../bench/roles';
+  import LanguageChoice from './LanguageChoice.svelte';
+
+  let chosen = $state<string[]>([]);
+  let scope = $state<'page' | 'document'>('page');
+  let asking = $state(false);
+  let forPage = 0;
+  const page = $derived(bench.page);
+  const busy = $derived(page?.task_state === 'running' || page?.task_state === 'waiting');
+  const regions = $derived(page?.content?.regions ?? []);
+  const confidence = $derived.by(() => {
+    const words = regions.flatMap((r) => (r.lines ?? []).flatMap((l) => l.words));
+    return words.length ? words.reduce((n, w) => n + w.confidence, 0) / words.length : null;
+  });
+
+  $effect(() => {
+    if (page && page.id !== forPage) {
+      forPage = page.id;
+      chosen = [...page.languages];
+    }
+  });
+
+  function again() {
+    if (scope === 'document' || (page?.settled ?? 0) > 0) asking = true;
+    else void read(true);
+  }
+
+  async function read(keep: boolean) {
+    asking = false;
+    if (!page) return;
+    await bench.attempt(async () => {
+      await api.readAgain(page.id, [...chosen], keep, scope);
+      await bench.refresh();
+    });
+  }
+</script>
+
+<section class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4" aria-label="Reading">
+  <div>
+    <h2 class="m-0 text-base font-bold">Page {bench.pageIndex + 1}</h2>
+    <p class="m-0 text-sm">
+      {#if page?.content}
+        Read in {(page.content.languages ?? []).map((l) => bench.languageName(l)).join(', ')}: {regions.length} blocks{#if confidence !== null}, words {Math.round(confidence * 100)} % sure on average{/if}.
+        {#if page.kind === 'born_digital'}<br />The page came with real text; it was read from its image all the same.{/if}
+      {:else}Not read yet.{/if}
+    </p>
+  </div>
+  <LanguageChoice bind:value={chosen} compact />
+  <fieldset class="m-0 flex flex-col gap-1 border-0 p-0">
+    <legend class="mb-1 p-0 text-sm font-bold">Read again</legend>
+    <Radio bind:group={scope} value="page">this page</Radio>
+    <Radio bind:group={scope} value="document">the whole document</Radio>
+  </fieldset>
+  <Button disabled={busy || !chosen.length} onclick={again}>{busy ? 'Reading…' : 'Read again'}</Button>
+  {#if regions.length}
+    <div>
+      <h3 class="m-0 mb-1 text-sm font-bold">Blocks and how sure they are</h3>
+      <ol class="m-0 list-none p-0 text-sm">
+        {#each regions as r (r.id)}
+          <li><button class="row" class:here={r.id === bench.region} onclick={() => bench.select(r.id)}>
+            <span class="w-6 font-bold">{look(r.role).sign}</span><span class="min-w-0 flex-1 truncate">{textOf(r) || 'picture'}</span>
+            <span>{r.language ? (r.language) : ''}</span><span class="w-12 text-right">{Math.round((r.confidence ?? 1) * 100)} %</span>
+          </button></li>
+        {/each}
+      </ol>
+    </div>
+  {/if}
+</section>
+
+<Modal bind:open={asking} title="Keep what was settled?" size="sm" class="bg-paper">
+  <p class="m-0 text-ink">
+    {scope === 'page' ? `This page has ${page?.settled ?? 0} words and blocks settled by hand.` : 'Pages of this document may have words and blocks settled by hand.'}
+    Kept, they are laid over the new reading; either way undo brings the old page back.
+  </p>
+  <div class="flex flex-wrap gap-2">
+    <Button onclick={() => read(true)}>Keep them</Button>
+    <Button color="alternative" onclick={() => read(false)}>Read everything anew</Button>
+    <Button color="alternative" onclick={() => (asking = false)}>Do not read</Button>
+  </div>
+</Modal>
+
+<style>
+  .row { display: flex; gap: 6px; width: 100%; border: 0; background: transparent; padding: 2px 4px; text-align: left; border-radius: 4px; }
+  .row:hover, .row.here { background: var(--color-lamp-100); }
+</style>

@@ -1,0 +1,63 @@
+<script lang="ts">
+  import { bench } from '../bench/bench.svelte';
+
+  const ITEM = 66;
+  let strip = $state<HTMLDivElement>();
+  let width = $state(800);
+  let scroll = $state(0);
+  const pages = $derived(bench.document?.pages ?? []);
+  const first = $derived(Math.max(0, Math.floor(scroll / ITEM) - 4));
+  const last = $derived(Math.min(pages.length, Math.ceil((scroll + width) / ITEM) + 4));
+  const shown = $derived(pages.slice(first, last));
+
+  $effect(() => {
+    const at = bench.pageIndex * ITEM;
+    if (!strip) return;
+    if (at < strip.scrollLeft + ITEM || at > strip.scrollLeft + strip.clientWidth - 2 * ITEM) strip.scrollTo({ left: at - strip.clientWidth / 2 });
+  });
+
+  function onWheel(event: WheelEvent) {
+    if (!strip || Math.abs(event.deltaX) > Math.abs(event.deltaY)) return;
+    event.preventDefault();
+    strip.scrollLeft += event.deltaY;
+  }
+</script>
+
+<div class="ribbon">
+  <div class="where"><b>{bench.pageIndex + 1}</b> of {pages.length}</div>
+  <div bind:this={strip} bind:clientWidth={width} class="strip" onscroll={() => (scroll = strip?.scrollLeft ?? 0)} onwheel={onWheel} role="group" aria-label="Pages">
+    <div style:width="{pages.length * ITEM}px" class="rail">
+      {#each shown as p (p.id)}
+        {@const here = p.position === bench.pageIndex}
+        <button class="page" class:here style:left="{p.position * ITEM}px" onclick={() => bench.goPage(p.position)}
+          aria-label="Page {p.position + 1}{p.doubts ? `, ${p.doubts} doubts` : ''}{p.task_state === 'failed' ? ', failed' : ''}" aria-current={here ? 'page' : undefined}>
+          {#if p.thumb}<img src="/api/blobs/{p.thumb}" alt="" loading="lazy" />{:else}<span class="empty">{p.task_state === 'failed' ? '!' : '…'}</span>{/if}
+          <span class="foot"><span>{p.position + 1}</span>{#if p.task_state === 'failed'}<b class="bad">!</b>{:else if p.doubts}<span class="mark">{p.doubts}</span>{/if}</span>
+        </button>
+      {/each}
+    </div>
+  </div>
+  <div class="turn">
+    <button aria-label="Previous page" title="Previous page (PgUp)" disabled={bench.pageIndex === 0} onclick={() => bench.goPage(bench.pageIndex - 1)}>◂</button>
+    <button aria-label="Next page" title="Next page (PgDn)" disabled={bench.pageIndex >= pages.length - 1} onclick={() => bench.goPage(bench.pageIndex + 1)}>▸</button>
+  </div>
+</div>
+
+<style>
+  .ribbon { display: flex; height: 92px; background: var(--color-primary-900); color: var(--color-paper); flex-shrink: 0; }
+  .where { width: 74px; display: grid; place-content: center; text-align: center; font-size: 14px; }
+  .strip { flex: 1; overflow-x: auto; overflow-y: hidden; position: relative; scrollbar-width: thin; scrollbar-color: #458f86 #12312f; }
+  .rail { position: relative; height: 82px; }
+  .page { position: absolute; top: 5px; width: 58px; height: 76px; padding: 0; border: 0; border-radius: 4px; background: transparent; color: inherit; display: flex; flex-direction: column; align-items: center; }
+  .page img { height: 56px; max-width: 54px; object-fit: contain; background: #fff; opacity: 0.85; border-radius: 2px; }
+  .page.here img { opacity: 1; outline: 3px solid var(--color-lamp-500); }
+  .empty { height: 56px; width: 42px; display: grid; place-items: center; border: 1px dashed #77918d; }
+  .foot { display: flex; gap: 5px; align-items: center; font-size: 13px; line-height: 18px; }
+  .here .foot { font-weight: 700; }
+  .mark { background: var(--color-lamp-300); color: var(--color-lamp-900); border-radius: 8px; padding: 0 5px; font-size: 12px; line-height: 15px; font-weight: 700; }
+  .bad { background: #fff; color: #a8320f; border-radius: 50%; width: 15px; line-height: 15px; text-align: center; font-size: 12px; }
+  .turn { display: flex; flex-direction: column; width: 40px; }
+  .turn button { flex: 1; border: 0; background: transparent; color: var(--color-paper); font-size: 18px; }
+  .turn button:hover:not(:disabled) { background: var(--color-primary-700); }
+  .turn button:disabled { color: #77918d; cursor: default; }
+</style>

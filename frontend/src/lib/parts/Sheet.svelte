@@ -1,0 +1,209 @@
+<script lang="ts">
+  import { tick } from 'svelte';
+  import { Button, Spinner } from 'flowbite-svelte';
+  import { api, type Page, type Region } from '../api/client';
+  import { bench, boxOf, linesOf } from '../bench/bench.svelte';
+  import { typing } from '../bench/keys';
+  import { look } from '../bench/roles';
+  import LiftedLine from './LiftedLine.svelte';
+  import Loupe from './Loupe.svelte';
+
+  let { page, ordered }: { page: Page | null; ordered: Region[] } = $props();
+  let desk = $state<HTMLDivElement>();
+  let deskWidth = $state(800);
+  let deskHeight = $state(600);
+  let zoom = $state(1);
+  let fit = $state<'width' | 'page' | 'free'>('width');
+  let loupe = $state(false);
+  let pointer = $state<{ x: number; y: number } | null>(null);
+  let drag: { x: number; y: number; left: number; top: number; moved: boolean } | null = null;
+  const MARGIN = 24;
+
+  const size = $derived(page?.content ? [page.content.width, page.content.height] : (page?.original_size ?? [2480, 3508]));
+  const fitted = $derived(
+    fit === 'page'
+      ? Math.min((deskWidth - 2 * MARGIN) / size[0]!, (deskHeight - 2 * MARGIN) / size[1]!)
+      : (deskWidth - 2 * MARGIN - 14) / size[0]!,
+  );
+  const scale = $derived(fit === 'free' ? zoom : Math.max(0.02, fitted));
+  const showRegions = $derived(bench.stage !== 'clean');
+  const artifacts = $derived(page?.content?.artifacts ?? []);
+  const doubtful = $derived(new Set(bench.pageDoubts.flatMap((d) => (d.word_id ? [d.word_id] : []))));
+  const selectedBox = $derived(bench.selectedRegion ? boxOf(bench.selectedRegion) : null);
+  const wordBox = $derived(bench.findWord(bench.word));
+
+  function zoomTo(value: number, at?: { x: number; y: number }) {
+    if (!desk) return;
+    const before = scale;
+    const next = Math.min(4, Math.max(0.05, value));
+    const place = at ?? { x: deskWidth / 2, y: deskHeight / 2 };
+    const left = (desk.scrollLeft + place.x - MARGIN) / before;
+    const top = (desk.scrollTop + place.y - MARGIN) / before;
+    fit = 'free';
+    zoom = next;
+    void tick().then(() => desk?.scrollTo({ left: left * next + MARGIN - place.x, top: top * next + MARGIN - place.y }));
+  }
+
+  function onWheel(event: WheelEvent) {
+    if (!event.ctrlKey && !event.metaKey) return;
+    event.preventDefault();
+    const frame = desk!.getBoundingClientRect();
+    zoomTo(scale * Math.exp(-event.deltaY / 400), { x: event.clientX - frame.left, y: event.clientY - frame.top });
+  }
+
+  function onKey(event: KeyboardEvent) {
+    if (event.type === 'keyup') {
+      if (event.key.toLowerCase() === 'o') loupe = false;
+      return;
+    }
+    if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key.toLowerCase() === 'o') loupe = true;
+    else if (event.key === '+' || event.key === '=') zoomTo(scale * 1.25);
+    else if (event.key === '-') zoomTo(scale / 1.25);
+    else if (event.key === '0') fit = 'width';
+    else if (event.key === '9') fit = 'page';
+  }
+
+  function onDown(event: PointerEvent) {
+    if (event.button !== 0 || !desk || (event.target as HTMLElement).closest('[data-lifted]')) return;
+    drag = { x: event.clientX, y: event.clientY, left: desk.scrollLeft, top: desk.scrollTop, moved: false };
+  }
+
+  function onMove(event: PointerEvent) {
+    const frame = desk!.getBoundingClientRect();
+    pointer = { x: event.clientX - frame.left, y: event.clientY - frame.top };
+    if (!drag || !desk) return;
+    const dx = event.clientX - drag.x;
+    const dy = event.clientY - drag.y;
+    if (!drag.moved && Math.hypot(dx, dy) < 5) return;
+    drag.moved = true;
+    desk.scrollTo({ left: drag.left - dx, top: drag.top - dy });
+  }
+
+  function pick(event: MouseEvent, region: Region, lift: boolean) {
+    const frame = (event.currentTarget as Element).closest('svg')!.getBoundingClientRect();
+    const x = (event.clientX - frame.left) / scale;
+    const y = (event.clientY - frame.top) / scale;
+    const words = linesOf(region).flatMap((l) => l.words);
+    const hit = words.find((w) => w.box[0] <= x && x <= w.box[2] && w.box[1] <= y && y <= w.box[3]);
+    bench.select(region.id, hit?.id ?? null, lift && hit !== undefined);
+  }
+
+  const contains = (outer: number[], inner: number[]) => inner[0]! >= outer[0]! && inner[1]! >= outer[1]! && inner[2]! <= outer[2]! && inner[3]! <= outer[3]!;
+
+  // What is selected comes into view, without moving the page when it already is.
+  $effect(() => {
+    const box = wordBox?.word.box ?? selectedBox;
+    if (!box || !desk) return;
+    const on = box.map((v) => v * scale + MARGIN);
+    const view = [desk.scrollLeft, desk.scrollTop + 20, desk.scrollLeft + deskWidth, desk.scrollTop + deskHeight - (bench.lifted ? 150 : 20)];
+    if (contains(view, on)) return;
+    desk.scrollTo({ left: Math.max(0, on[0]! - 80), top: Math.max(0, on[1]! - deskHeight / 3) });
+  });
+
+  let shownPage = 0;
+  $effect(() => {
+    if (page && page.id !== shownPage) {
+      shownPage = page.id;
+      if (!bench.region) desk?.scrollTo({ left: 0, top: 0 });
+    }
+  });
+</script>
+
+<svelte:window onkeydown={onKey} onkeyup={onKey} onpointerup={() => (drag = null)} onblur={() => (loupe = false)} />
+
+<div class="relative min-h-0 flex-1">
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <div
+    bind:this={desk} bind:clientWidth={deskWidth} bind:clientHeight={deskHeight} class="desk" class:loupe
+    onwheel={onWheel} onpointerdown={onDown} onpointermove={onMove} onpointerleave={() => (pointer = null)} role="region" aria-label="Sheet" tabindex="0"
+  >
+    {#if page?.cleaned || page?.original}
+      <div class="sheet" style:width="{size[0]! * scale}px" style:height="{size[1]! * scale}px" style:margin="{MARGIN}px auto">
+        <img src={page.cleaned ?? page.original} alt="Page {page.position + 1}" draggable="false" />
+        {#if showRegions && page.content}
+          <svg viewBox="0 0 {size[0]} {size[1]}" aria-hidden="true">
+            {#each [...ordered, ...artifacts] as region, i (region.id)}
+              {@const b = boxOf(region)}
+              {@const l = look(region.role)}
+              {@const chosen = region.id === bench.region}
+              <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
+              <g class="region" class:chosen onclick={(e) => !drag?.moved && pick(e, region, bench.stage === 'proof')} ondblclick={(e) => pick(e, region, true)}>
+                <rect x={b[0] - 6} y={b[1] - 6} width={b[2] - b[0] + 12} height={b[3] - b[1] + 12}
+                  stroke-width={(chosen ? l.width + 1.2 : l.width) / scale} stroke-dasharray={l.dash.split(' ').filter(Boolean).map((v) => Number(v) / scale).join(' ')} />
+                {#if bench.stage !== 'proof' || chosen}
+                  <g transform="translate({b[0] - 6} {b[1] - 6}) scale({1 / scale})">
+                    <rect class="plate" x={-30} y={0} width="28" height="17" rx="3" />
+                    <text x={-16} y="13" text-anchor="middle">{l.sign}</text>
+                    {#if i < ordered.length && bench.stage === 'tag'}<text class="order" x={-16} y="31" text-anchor="middle">{i + 1}</text>{/if}
+                  </g>
+                {/if}
+              </g>
+            {/each}
+            {#each [...ordered, ...artifacts] as region (region.id)}
+              {#each linesOf(region).flatMap((x) => x.words).filter((w) => doubtful.has(w.id)) as w (w.id)}
+                <path class="doubt" d="M{w.box[0]} {w.box[3] + 4} H{w.box[2]}" stroke-width={3 / scale} stroke-dasharray="{5 / scale} {2 / scale}" />
+              {/each}
+            {/each}
+            {#if wordBox}
+              {@const b = wordBox.word.box}
+              <rect class="word" x={b[0] - 5} y={b[1] - 5} width={b[2] - b[0] + 10} height={b[3] - b[1] + 10} stroke-width={2.5 / scale} />
+            {/if}
+          </svg>
+        {/if}
+        {#if bench.lifted && wordBox && page.cleaned}
+          {#key `${page.id}.${wordBox.region.id}.${wordBox.line}`}
+            <LiftedLine {page} region={wordBox.region} index={wordBox.line} {scale} room={deskWidth - 2 * MARGIN} scrollLeft={desk?.scrollLeft ?? 0} />
+          {/key}
+        {/if}
+      </div>
+    {:else if page && page.task_state !== 'failed'}
+      <div class="waiting" role="status"><Spinner /><p>This page is on its way: {(page.task_stage ?? 'waiting').replace('_', ' ')}…</p></div>
+    {:else if !page}
+      <div class="waiting" role="status"><Spinner /></div>
+    {/if}
+    {#if page?.task_state === 'failed'}
+      <div class="failed" role="alert">
+        <h2 class="m-0 text-lg font-bold">Page {page.position + 1} stopped at “{(page.task_stage ?? '').replace('_', ' ')}”</h2>
+        <p>{page.task_reason}</p>
+        <Button size="sm" onclick={() => bench.attempt(async () => { await api.retry(page.id); await bench.refresh(); })}>Try again</Button>
+      </div>
+    {:else if page && (page.task_state === 'running' || page.task_state === 'waiting') && page.cleaned}
+      <p class="working" role="status"><Spinner size="4" /> {page.task_stage === 'clean' ? 'cleaning' : page.task_stage === 'read' ? 'reading' : 'working'}…</p>
+    {/if}
+  </div>
+  {#if loupe && pointer && page?.original && page.to_original && page.original_size}
+    <Loupe {page} {pointer} {scale} origin={{ x: MARGIN + Math.max(0, (deskWidth - 2 * MARGIN - size[0]! * scale) / 2) - (desk?.scrollLeft ?? 0), y: MARGIN - (desk?.scrollTop ?? 0) }} />
+  {/if}
+  <div class="tools" role="group" aria-label="View">
+    <button title="Original under the pointer (hold O)" aria-pressed={loupe} onclick={() => (loupe = !loupe)}>Loupe</button>
+    <button title="Smaller (−)" aria-label="Smaller" onclick={() => zoomTo(scale / 1.25)}>−</button>
+    <button title="Fit to width (0)" onclick={() => (fit = 'width')}>{Math.round(scale * 100 * ((page?.dpi ?? 300) / 96))} %</button>
+    <button title="Larger (+)" aria-label="Larger" onclick={() => zoomTo(scale * 1.25)}>+</button>
+    <button title="Whole page (9)" onclick={() => (fit = 'page')}>Whole</button>
+  </div>
+</div>
+
+<style>
+  .desk { position: absolute; inset: 0; overflow: auto; background: radial-gradient(circle at 50% 20%, #eef2f0, var(--color-desk) 70%); touch-action: none; }
+  .desk.loupe { cursor: none; }
+  .sheet { position: relative; background: #fff; box-shadow: 0 1px 3px #0004, 0 8px 30px #0002; }
+  .sheet img { display: block; width: 100%; height: 100%; user-select: none; }
+  .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; overflow: visible; }
+  .region rect { fill: transparent; stroke: #1d5f58; opacity: 0.75; }
+  .region:hover rect { opacity: 1; fill: #1d5f5812; }
+  .region.chosen rect { stroke: #0a1f1e; opacity: 1; fill: #e09a2e14; }
+  .region .plate { fill: #143d3a; stroke: none; opacity: 1; }
+  .region.chosen .plate { fill: #8a4b06; }
+  .region text { fill: #fff; font: 700 12px var(--font-sans); }
+  .region text.order { fill: #143d3a; }
+  .doubt { stroke: #b4610b; fill: none; pointer-events: none; }
+  .word { fill: #e09a2e22; stroke: #8a4b06; pointer-events: none; }
+  .waiting { display: grid; place-items: center; align-content: center; gap: 8px; height: 100%; color: var(--color-quiet); }
+  .failed { position: sticky; bottom: 20px; margin: 20px auto; max-width: 34rem; background: var(--color-paper); border-left: 8px solid #a8320f; border-radius: 6px; padding: 14px 18px; box-shadow: 0 4px 18px #0003; }
+  .working { position: sticky; bottom: 14px; left: 14px; width: max-content; margin: 0 0 14px 14px; background: var(--color-paper); border-radius: 6px; padding: 4px 12px; box-shadow: 0 2px 8px #0003; }
+  .tools { position: absolute; right: 22px; bottom: 10px; display: flex; background: var(--color-primary-900); border-radius: 8px; overflow: hidden; box-shadow: 0 2px 8px #0004; }
+  .tools button { border: 0; background: transparent; color: var(--color-paper); padding: 5px 11px; font-size: 14px; }
+  .tools button:hover { background: var(--color-primary-700); }
+  .tools button[aria-pressed='true'] { background: var(--color-lamp-500); color: var(--color-ink); }
+</style>

@@ -1,0 +1,69 @@
+<script lang="ts">
+  import { bench } from '../bench/bench.svelte';
+  import { STAGES } from '../bench/stages';
+
+  let { onhelp }: { onhelp: () => void } = $props();
+  const counts = $derived(bench.document?.doubts ?? bench.batch?.doubts ?? {});
+  const inHand = $derived(bench.document !== null || bench.batch !== null);
+  const documents = $derived(bench.batch?.documents ?? []);
+  const left = $derived(Object.values(counts).reduce((a, b) => a + b, 0));
+  const enabled = (id: string) => inHand && (documents.length > 0 || id === 'bring_in' || bench.document !== null);
+
+  function choose(event: Event) {
+    const id = Number((event.currentTarget as HTMLSelectElement).value);
+    bench.goDocument(id, bench.stage === 'bring_in' || bench.stage === 'deliver' ? 'proof' : bench.stage, 0);
+  }
+</script>
+
+<header class="bg-primary-900 text-paper flex h-14 shrink-0 items-stretch gap-3 pr-2 pl-3">
+  <button class="plain flex items-center gap-2" onclick={() => bench.goHome()} title="All batches">
+    <img src="/mark.svg" alt="" width="26" height="26" />
+    <span class="text-lg font-bold tracking-wide">Hyalen</span>
+  </button>
+  {#if inHand}
+    <div class="flex w-52 flex-col justify-center text-sm leading-tight">
+      <button class="plain text-primary-100 truncate text-left hover:underline" onclick={() => bench.batch && bench.goBatch(bench.batch.id)}>
+        {bench.batch?.name ?? ''}
+      </button>
+      {#if bench.document}
+        <label class="sr" for="document-in-hand">Document in hand</label>
+        <select id="document-in-hand" class="bg-primary-900 w-full cursor-pointer border-0 p-0 pr-6 text-sm font-bold text-white" value={bench.document.id} onchange={choose}>
+          {#each documents as d (d.id)}<option value={d.id} class="bg-white text-black">{d.name}</option>{/each}
+        </select>
+      {/if}
+    </div>
+    <nav aria-label="Stages" class="flex min-w-0 flex-1 items-stretch justify-center">
+      <ol class="course m-0 flex list-none items-stretch p-0">
+        {#each STAGES as stage (stage.id)}
+          {@const n = counts[stage.id] ?? 0}
+          {@const here = bench.stage === stage.id}
+          <li class="flex">
+            <button
+              class="stage" class:here disabled={!enabled(stage.id)} aria-current={here ? 'step' : undefined}
+              title={stage.asks} onclick={() => bench.goStage(stage.id)}
+            >
+              <span>{stage.name}</span>
+              {#if n > 0}<span class="count" aria-label="{n} doubts left">{n}</span>{/if}
+            </button>
+          </li>
+        {/each}
+      </ol>
+    </nav>
+    <p class="m-0 hidden flex-col justify-center text-right text-sm leading-tight lg:flex" aria-live="polite">
+      <b>{left}</b><span class="text-primary-100">{left === 1 ? 'doubt' : 'doubts'} left</span>
+    </p>
+  {:else}
+    <span class="flex-1"></span>
+  {/if}
+  <button class="plain px-2 text-lg" title="Keys (?)" aria-label="Keys" onclick={onhelp}>?</button>
+</header>
+
+<style>
+  .stage {
+    display: flex; align-items: center; gap: 6px; padding: 0 11px; color: #d5e9e5; background: transparent; border: 0;
+    border-bottom: 4px solid transparent; border-top: 4px solid transparent; font-size: 15px;
+  }
+  .stage:hover:not(:disabled) { color: #fff; border-bottom-color: #458f86; }
+  .stage:disabled { color: #77918d; cursor: default; }
+  .stage.here { color: #fff; font-weight: 700; border-bottom-color: var(--color-lamp-500); }
+</style>

@@ -1,0 +1,144 @@
+<script lang="ts">
+  import { Button, Modal, Progressbar } from 'flowbite-svelte';
+  import { api, upload, type Batch, type DocumentSummary } from '../api/client';
+  import { bench } from '../bench/bench.svelte';
+
+  let { batch }: { batch: Batch } = $props();
+  let over = $state(false);
+  let sending = $state<{ count: number; share: number } | null>(null);
+  let picker: HTMLInputElement;
+  let leaving = $state<DocumentSummary | null>(null);
+
+  const pages = $derived(batch.documents.reduce((n, d) => n + d.pages, 0));
+  const read = $derived(batch.progress['read']?.['done'] ?? 0);
+  const busy = $derived(batch.documents.reduce((n, d) => n + d.busy, 0));
+  const stopped = $derived(Object.values(batch.progress).reduce((n, s) => n + (s['cancelled'] ?? 0) + (s['failed'] ?? 0), 0));
+  const share = $derived.by(() => {
+    const all = Object.entries(batch.progress).filter(([stage]) => stage !== 'deliver');
+    const total = pages * 3;
+    const done = all.reduce((n, [, states]) => n + (states['done'] ?? 0), 0);
+    return total ? Math.min(100, Math.round((100 * done) / total)) : 0;
+  });
+
+  async function send(files: FileList | File[] | null | undefined) {
+    const list = [...(files ?? [])];
+    if (!list.length) return;
+    sending = { count: list.length, share: 0 };
+    await bench.attempt(async () => {
+      const told = await upload(batch.id, list, (s) => (sending = { count: list.length, share: s }));
+      if (told.problems.length) bench.notify(`${told.problems.length} of ${list.length} files could not be brought in`, 'refused');
+    });
+    sending = null;
+    await bench.refresh();
+  }
+
+  function drop(event: DragEvent) {
+    event.preventDefault();
+    over = false;
+    void send(event.dataTransfer?.files);
+  }
+
+  const total = (d: DocumentSummary) => Object.values(d.doubts).reduce((a, b) => a + b, 0);
+
+  async function removeDocument() {
+    const document = leaving;
+    leaving = null;
+    if (!document) return;
+    await bench.attempt(async () => {
+      await api.deleteDocument(document.id);
+      await bench.refresh();
+    });
+  }
+
+  async function act(action: () => Promise<unknown>) {
+    await bench.attempt(async () => {
+      await action();
+      await bench.refresh();
+    });
+  }
+</script>
+
+<div class="flex h-full gap-6 p-6" role="region" aria-label="Bring in"
+  ondragover={(e) => { e.preventDefault(); over = true; }} ondragleave={() => (over = false)} ondrop={drop}>
+  <section class="bg-paper flex min-w-0 flex-1 flex-col rounded-lg shadow-sm">
+    <header class="border-hair flex items-center gap-4 border-b px-5 py-3">
+      <h1 class="m-0 flex-1 text-xl font-bold">{batch.name}</h1>
+      <span class="text-quiet">{batch.documents.length} documents, {pages} pages; languages: {batch.languages.map((l) => bench.languageName(l)).join(', ')}</span>
+    </header>
+    {#if busy > 0}
+      <div class="border-hair flex items-center gap-4 border-b px-5 py-2" role="status">
+        <div class="flex-1"><Progressbar progress={share} size="h-3" color="primary" labelOutside="{read} of {pages} pages read" /></div>
+        <Button size="sm" color="alternative" onclick={() => act(() => api.cancel(batch.id))}>Stop</Button>
+      </div>
+    {:else if stopped > 0}
+      <div class="border-hair flex items-center gap-4 border-b px-5 py-2" role="status">
+        <span class="flex-1">{stopped} {stopped === 1 ? 'task' : 'tasks'} stopped or failed.</span>
+        <Button size="sm" onclick={() => act(() => api.retryAll(batch.id))}>Go on</Button>
+      </div>
+    {/if}
+    <div class="min-h-0 flex-1 overflow-auto">
+      {#if batch.documents.length === 0}
+        <p class="text-quiet p-8 text-center">No documents yet. Drop files anywhere on this page.</p>
+      {:else}
+        <table class="w-full border-collapse text-left">
+          <thead class="text-quiet text-sm"><tr><th class="px-5 py-2 font-normal">Document</th><th class="font-normal">Pages</th><th class="font-normal">Language</th><th class="font-normal">State</th><th></th></tr></thead>
+          <tbody>
+            {#each batch.documents as d (d.id)}
+              <tr class="border-hair border-t">
+                <td class="px-5 py-2">
+                  <button class="plain font-bold hover:underline" onclick={() => bench.goDocument(d.id)}>{d.name}</button>
+                  {#if d.note}<span class="text-quiet block text-sm">{d.note}</span>{/if}
+                </td>
+                <td>{d.pages}</td>
+                <td>{d.language ? bench.languageName(d.language) : d.languages.map((l) => bench.languageName(l)).join(', ')}</td>
+                <td>
+                  {#if d.busy > 0}at work…
+                  {:else if d.failed > 0}<b>{d.failed} failed</b>
+                  {:else if total(d) > 0}<span class="count">{total(d)}</span> doubts
+                  {:else}<span class="text-primary-700 font-bold">ready</span>{/if}
+                </td>
+                <td class="pr-4 text-right"><Button size="xs" color="alternative" aria-label="Remove {d.name}" onclick={() => (leaving = d)}>Remove</Button></td>
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+      {/if}
+    </div>
+  </section>
+  <aside class="flex w-80 shrink-0 flex-col gap-4 overflow-auto">
+    <div class="drop" class:over>
+      <p class="m-0 text-lg font-bold">{over ? 'Let go to bring them in' : 'Drop files here'}</p>
+      <p class="text-quiet my-1">PDF, TIFF, JPEG, PNG; several at once. What they are is told from their content.</p>
+      <Button onclick={() => picker.click()}>Choose files</Button>
+      <input bind:this={picker} id="files" type="file" multiple hidden accept=".pdf,.tif,.tiff,.jpg,.jpeg,.png"
+        onchange={(e) => { void send(e.currentTarget.files); e.currentTarget.value = ''; }} />
+      {#if sending}
+        <div class="mt-3" role="status"><Progressbar progress={Math.round(sending.share * 100)} size="h-2" /><span class="text-sm">{sending.share < 1 ? `Sending ${sending.count} files` : 'Opening the files'}</span></div>
+      {/if}
+    </div>
+    {#if batch.problems.length || batch.failed.length}
+      <section class="bg-paper rounded-lg p-4 shadow-sm" aria-label="Problems">
+        <h2 class="m-0 mb-2 text-base font-bold">Not brought in</h2>
+        <ul class="m-0 flex list-none flex-col gap-2 p-0 text-sm">
+          {#each batch.problems as p (p.id)}
+            <li class="flex gap-2"><span class="flex-1"><b class="break-all">{p.file}</b>: {p.reason}.</span>
+              <button class="plain" aria-label="Dismiss {p.file}" onclick={() => act(() => api.dismissProblem(batch.id, p.id))}>✕</button></li>
+          {/each}
+          {#each batch.failed as f (f.id)}
+            <li><b class="break-all">{f.file}{f.page ? `, page ${f.page}` : ''}</b> ({f.stage.replace('_', ' ')}): {f.reason}</li>
+          {/each}
+        </ul>
+      </section>
+    {/if}
+  </aside>
+</div>
+
+<Modal open={leaving !== null} onclose={() => (leaving = null)} title="Remove this document?" size="sm" class="bg-paper">
+  <p class="m-0 text-ink">“{leaving?.name}” goes with its corrections. This cannot be undone.</p>
+  <div class="flex gap-2"><Button color="red" onclick={removeDocument}>Remove</Button><Button color="alternative" onclick={() => (leaving = null)}>Keep</Button></div>
+</Modal>
+
+<style>
+  .drop { border: 2px dashed var(--color-primary-400); border-radius: 10px; padding: 22px; background: #eef3f1; text-align: center; }
+  .drop.over { background: var(--color-lamp-100); border-color: var(--color-lamp-700); }
+</style>

@@ -1,0 +1,93 @@
+<script lang="ts">
+  import { Button, Checkbox } from 'flowbite-svelte';
+  import { api, type Batch, type DocumentSummary } from '../api/client';
+  import { bench } from '../bench/bench.svelte';
+  import { remember, remembered } from '../bench/keys';
+
+  let { batch }: { batch: Batch } = $props();
+  const told: Record<string, string> = {
+    pdf: 'PDF, searchable and tagged', docx: 'DOCX, flowing text', txt: 'Plain text', xlsx: 'XLSX, the tables', json: 'JSON, the page content',
+  };
+  let formats = $state<string[]>(JSON.parse(remembered('formats', '["pdf","docx"]')));
+  let keepHeads = $state(false);
+  let chosen = $state<Record<number, boolean>>({});
+
+  const picked = $derived(batch.documents.filter((d) => chosen[d.id] ?? true));
+  const current = $derived(batch.deliveries.filter((d) => d.current));
+  const waiting = $derived(batch.documents.some((d) => d.delivering.length > 0));
+  const unread = $derived(picked.filter((d) => d.busy > 0));
+  const doubts = (d: DocumentSummary) => Object.values(d.doubts).reduce((a, b) => a + b, 0);
+
+  function toggle(format: string) {
+    formats = formats.includes(format) ? formats.filter((f) => f !== format) : [...formats, format];
+    remember('formats', JSON.stringify(formats));
+  }
+
+  async function make() {
+    await bench.attempt(async () => {
+      await api.deliver(batch.id, [...formats], picked.map((d) => d.id), keepHeads);
+      await bench.refresh();
+    });
+  }
+
+  function size(bytes: number): string {
+    return bytes > 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1000))} kB`;
+  }
+</script>
+
+<div class="flex h-full gap-6 p-6">
+  <aside class="bg-paper flex w-80 shrink-0 flex-col gap-4 self-start rounded-lg p-5 shadow-sm">
+    <h1 class="m-0 text-xl font-bold">What leaves the house</h1>
+    <fieldset class="m-0 flex flex-col gap-2 border-0 p-0">
+      <legend class="mb-1 p-0 text-sm font-bold">Formats</legend>
+      {#each bench.about?.formats ?? [] as f (f.name)}
+        <Checkbox checked={formats.includes(f.name)} onchange={() => toggle(f.name)}>{told[f.name] ?? f.name}</Checkbox>
+      {/each}
+    </fieldset>
+    <fieldset class="m-0 border-0 p-0">
+      <legend class="mb-1 p-0 text-sm font-bold">Plain text</legend>
+      <Checkbox bind:checked={keepHeads}>Keep running heads and page numbers</Checkbox>
+    </fieldset>
+    <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={make}>
+      {waiting ? 'Making…' : `Make ${picked.length * formats.length} ${picked.length * formats.length === 1 ? 'file' : 'files'}`}
+    </Button>
+    {#if unread.length}<p class="text-quiet m-0 text-sm">{unread.length} documents are still being read.</p>{/if}
+    {#if current.length}
+      <Button color="alternative" href="/api/batches/{batch.id}/zip" download>Download all {current.length} as ZIP</Button>
+    {/if}
+  </aside>
+  <section class="bg-paper min-w-0 flex-1 overflow-auto rounded-lg shadow-sm">
+    {#if batch.documents.length === 0}
+      <p class="text-quiet p-8 text-center">There is nothing to deliver yet.</p>
+    {/if}
+    <ul class="m-0 list-none p-0">
+      {#each batch.documents as d (d.id)}
+        {@const made = batch.deliveries.filter((x) => x.document_id === d.id)}
+        <li class="border-hair flex items-start gap-4 border-b px-5 py-3">
+          <Checkbox checked={chosen[d.id] ?? true} onchange={(e) => (chosen[d.id] = (e.currentTarget as HTMLInputElement).checked)} aria-label="Deliver {d.name}" class="mt-1" />
+          <div class="min-w-0 flex-1">
+            <b>{d.title}</b>
+            <span class="text-quiet block text-sm">{d.name}, {d.pages} pages</span>
+            {#if doubts(d) > 0}
+              <button class="plain text-lamp-700 text-sm underline" onclick={() => bench.goDocument(d.id)}>{doubts(d)} doubts are not settled</button>
+            {/if}
+          </div>
+          <ul class="m-0 flex w-80 list-none flex-col gap-1 p-0 text-sm">
+            {#each made as x (x.id)}
+              <li class="flex items-baseline gap-2">
+                {#if x.current}
+                  <a class="text-primary-700 font-bold underline" href="/api/deliveries/{x.id}/file" download={x.name}>{x.name}</a>
+                  <span class="text-quiet">{size(x.size)}</span>
+                {:else}
+                  <span class="text-quiet"><s>{x.name}</s> changed since; make it again</span>
+                {/if}
+              </li>
+            {/each}
+            {#each d.delivering as f (f)}<li class="text-quiet">{f.toUpperCase()} is being made…</li>{/each}
+            {#if !made.length && !d.delivering.length}<li class="text-quiet">nothing made yet</li>{/if}
+          </ul>
+        </li>
+      {/each}
+    </ul>
+  </section>
+</div>

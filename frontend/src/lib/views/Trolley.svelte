@@ -1,0 +1,92 @@
+<script lang="ts">
+  import { Button, Input, Modal } from 'flowbite-svelte';
+  import { api, type BatchSummary } from '../api/client';
+  import { bench } from '../bench/bench.svelte';
+  import { remember, remembered } from '../bench/keys';
+  import LanguageChoice from '../parts/LanguageChoice.svelte';
+
+  let name = $state('');
+  let languages = $state<string[]>(JSON.parse(remembered('languages', '["eng"]')));
+  let opening = $state(false);
+  let leaving = $state<BatchSummary | null>(null);
+
+  async function begin(event: SubmitEvent) {
+    event.preventDefault();
+    await bench.attempt(async () => {
+      remember('languages', JSON.stringify(languages));
+      const batch = await api.addBatch(name.trim() || `Batch of ${new Date().toLocaleDateString()}`, [...languages]);
+      opening = false;
+      name = '';
+      bench.goBatch(batch.id);
+    });
+  }
+
+  async function remove() {
+    const batch = leaving;
+    leaving = null;
+    if (!batch) return;
+    await bench.attempt(async () => {
+      await api.deleteBatch(batch.id);
+      bench.batches = await api.batches();
+      bench.notify(`${batch.name} removed`);
+    });
+  }
+</script>
+
+<div class="mx-auto flex h-full max-w-5xl flex-col gap-5 overflow-auto p-8">
+  <div class="flex items-end justify-between">
+    <div>
+      <h1 class="m-0 text-3xl font-bold">On the trolley</h1>
+      <p class="text-quiet m-0">A batch is what comes in together and goes out together.</p>
+    </div>
+    <Button onclick={() => (opening = true)}>New batch</Button>
+  </div>
+  {#if bench.batches === null}
+    <p>Looking…</p>
+  {:else if bench.batches.length === 0}
+    <div class="bg-paper rounded-lg border border-dashed p-12 text-center" style:border-color="var(--color-hair)">
+      <p class="mt-0 text-xl">Nothing on the trolley yet.</p>
+      <p class="text-quiet">Begin a batch, drop scans into it, and settle what the program is not sure of.</p>
+      <Button onclick={() => (opening = true)}>Begin the first batch</Button>
+    </div>
+  {:else}
+    <ul class="m-0 flex list-none flex-col gap-2 p-0">
+      {#each bench.batches as batch (batch.id)}
+        <li class="bg-paper flex items-center gap-4 rounded-lg px-5 py-4 shadow-sm">
+          <button class="plain min-w-0 flex-1" onclick={() => bench.goBatch(batch.id)}>
+            <span class="block truncate text-lg font-bold">{batch.name}</span>
+            <span class="text-quiet">
+              {batch.documents} {batch.documents === 1 ? 'document' : 'documents'}, {batch.pages} {batch.pages === 1 ? 'page' : 'pages'},
+              begun {new Date(batch.created * 1000).toLocaleDateString()}
+            </span>
+          </button>
+          {#if batch.busy}<span class="text-quiet">at work…</span>{/if}
+          {#if batch.doubts > 0}
+            <span><span class="count">{batch.doubts}</span> doubts left</span>
+          {:else if !batch.busy && batch.documents > 0}
+            <span class="text-primary-700 font-bold">no doubts left</span>
+          {/if}
+          <Button color="alternative" size="sm" onclick={() => (leaving = batch)} aria-label="Remove {batch.name}">Remove</Button>
+        </li>
+      {/each}
+    </ul>
+  {/if}
+</div>
+
+<Modal bind:open={opening} title="New batch" size="md" class="bg-paper">
+  <form class="flex flex-col gap-4 text-ink" onsubmit={begin}>
+    <label class="flex flex-col gap-1 text-sm font-bold">Name
+      <Input bind:value={name} maxlength={200} placeholder="Box 14, letters received" autofocus />
+    </label>
+    <LanguageChoice bind:value={languages} />
+    <div><Button type="submit">Begin</Button></div>
+  </form>
+</Modal>
+
+<Modal open={leaving !== null} onclose={() => (leaving = null)} title="Remove this batch?" size="sm" class="bg-paper">
+  <p class="m-0 text-ink">“{leaving?.name}” goes with its documents, corrections and deliveries. This cannot be undone.</p>
+  <div class="flex gap-2">
+    <Button color="red" onclick={remove}>Remove</Button>
+    <Button color="alternative" onclick={() => (leaving = null)}>Keep</Button>
+  </div>
+</Modal>
