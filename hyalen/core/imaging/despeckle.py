@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from scipy.spatial import cKDTree
 
 from hyalen.core.imaging.pixels import Image, grey
 
@@ -12,7 +13,9 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     """Take off marks smaller than a full stop that stand clear of all writing.
 
     A mark goes when it covers less than a square of 1/60 inch and no letter-sized
-    ink lies within 1/14 inch of it, so dots, accents and punctuation stay.
+    ink lies within 1/14 inch of it, so dots, accents and punctuation stay. One as large as
+    a full stop (up to 1/25 inch) goes only where it stands quite alone, so that a row of
+    leader dots stays too.
 
     Parameters
     ----------
@@ -31,17 +34,25 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     size = np.maximum(stats[:, 2], stats[:, 3])
     small = (stats[:, 4] <= (dpi / 60) ** 2) & (size <= dpi / 30)
     small[0] = False
-    if not small.any():
-        return page, 0
     # Letters are found on a coarse grid: their surroundings need no pixel's precision.
     step = max(1, int(dpi / 75))
+    if count < 2:
+        return page, 0
     letters = np.zeros((page.shape[0] // step + 1, page.shape[1] // step + 1), dtype=np.uint8)
-    for left, top, width, height, _ in stats[1:][size[1:] >= dpi / 30]:
+    for left, top, width, height, _ in stats[1:][size[1:] > dpi / 25]:
         letters[top // step : (top + height) // step + 1, left // step : (left + width) // step + 1] = 1
     reach = max(3, int(dpi / 14 / step)) * 2 + 1
     near = cv2.dilate(letters, np.ones((reach, reach), np.uint8))
     at = (centres / step).astype(np.int64)
-    gone = small & (near[at[:, 1], at[:, 0]] == 0)
+    clear = near[at[:, 1], at[:, 0]] == 0
+    stops = (stats[:, 4] > (dpi / 60) ** 2) & (size <= dpi / 25) & clear
+    stops[0] = False
+    if stops.any():
+        marks = np.flatnonzero((stats[:, 4] > (dpi / 100) ** 2) & (np.arange(count) > 0))
+        tree = cKDTree(centres[marks])
+        neighbours = [len(found) for found in tree.query_ball_point(centres[stops], dpi / 9)]
+        stops[np.flatnonzero(stops)[np.array(neighbours) > 1]] = False
+    gone = (small & clear) | stops
     if not gone.any():
         return page, 0
     result = page.copy()

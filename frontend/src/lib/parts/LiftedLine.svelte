@@ -24,7 +24,13 @@
   const current = $derived(words.find((w) => w.id === bench.word) ?? words[0]);
   const reason = $derived(current ? doubts.get(current.id)?.reason : undefined);
   const value = (w: Word) => typed[w.id] ?? w.text;
-  const size = (w: Word) => Math.max(13, Math.min(30, ((w.box[2] - w.box[0]) * k) / Math.max(1, value(w).length) / 0.52));
+  /** One size for the whole line: that in which most words are no wider than their ink. */
+  const size = $derived.by(() => {
+    const fits = words.map((w) => ((w.box[2] - w.box[0]) * k) / Math.max(1, w.text.length) / 0.54).sort((a, b) => a - b);
+    return Math.max(14, Math.min(24, fits[Math.floor(fits.length * 0.3)] ?? 18));
+  });
+  const wide = (w: Word) => Math.max(22, (w.box[2] - w.box[0]) * k + 8, value(w).length * size * 0.56 + 8);
+  const middle = (w: Word) => ((w.box[0] + w.box[2]) / 2 - box[0]! + 10) * k + PAD;
 
   $effect(() => {
     const id = current?.id;
@@ -79,7 +85,7 @@
         <input
           bind:this={fields[w.id]} value={value(w)} lang={region.language ?? undefined} aria-label="Word read as {w.text}" spellcheck="false" autocomplete="off"
           class:doubtful={doubts.has(w.id)} class:corrected={w.state === 'corrected'} class:here={w.id === current?.id}
-          style:left="{(w.box[0] - box[0]! + 10) * k + PAD - 4}px" style:width="{Math.max(22, (w.box[2] - w.box[0]) * k + 8)}px" style:font-size="{size(w)}px"
+          style:left="{middle(w) - wide(w) / 2}px" style:width="{wide(w)}px" style:font-size="{size}px"
           oninput={(e) => (typed[w.id] = e.currentTarget.value)} onfocus={() => bench.select(region.id, w.id, true)}
           onblur={() => void leave(w)} onkeydown={(e) => onKey(e, w)}
         />
