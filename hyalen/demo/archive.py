@@ -235,25 +235,43 @@ in the register.</p>
 
 ARCHIVE = (
     Paper(
-        "Letter from Torgrunn 1931.tif", "Letter from Torgrunn Station, 9 March 1931", ("eng",),
+        "Letter from Torgrunn 1931.tif",
+        "Letter from Torgrunn Station, 9 March 1931",
+        ("eng",),
         (
-            (LETTER_1, Spoiling(skew=2.3, bed=0.35, tint=AGED, shade=0.3, specks=520, noise=5, punch_holes=2, fade=0.35)),
-            (LETTER_2, Spoiling(skew=-1.4, bed=0.3, tint=AGED, shade=0.35, specks=420, noise=6, punch_holes=2, fade=0.45)),
+            (
+                LETTER_1,
+                Spoiling(skew=2.3, bed=0.35, tint=AGED, shade=0.3, specks=520, noise=5, punch_holes=2, fade=0.35),
+            ),
+            (
+                LETTER_2,
+                Spoiling(skew=-1.4, bed=0.3, tint=AGED, shade=0.35, specks=420, noise=6, punch_holes=2, fade=0.45),
+            ),
         ),
     ),
     Paper(
-        "Notice to Mariners 17.pdf", "Notice to Mariners No. 17, 1931", ("eng", "fra"),
+        "Notice to Mariners 17.pdf",
+        "Notice to Mariners No. 17, 1931",
+        ("eng", "fra"),
         (
-            (NOTICE_1, Spoiling(skew=-2.8, bed=0.4, tint=GREENISH, shade=0.3, specks=300, noise=5, blur=0.0022, fade=0.3)),
+            (
+                NOTICE_1,
+                Spoiling(skew=-2.8, bed=0.4, tint=GREENISH, shade=0.3, specks=300, noise=5, blur=0.0022, fade=0.3),
+            ),
             (NOTICE_2, Spoiling(skew=1.1, bed=0.25, tint=GREENISH, shade=0.4, specks=350, noise=5, turn=180)),
         ),
     ),
     Paper(
-        "Inspection of Torgrunn 1931.pdf", "Report of the Inspector of Lights on Torgrunn Station, 1931", ("eng",),
+        "Inspection of Torgrunn 1931.pdf",
+        "Report of the Inspector of Lights on Torgrunn Station, 1931",
+        ("eng",),
         (
             (REPORT_1, Spoiling(skew=1.7, bed=0.35, tint=ROSE, shade=0.25, specks=300, noise=5)),
             (REPORT_2, Spoiling(skew=-0.9, bed=0.3, tint=AGED, shade=0.3, specks=380, noise=6, fade=0.3)),
-            (REPORT_3, Spoiling(skew=3.4, bed=0.45, bed_level=24, tint=ROSE, shade=0.35, specks=260, noise=5, blur=0.002)),
+            (
+                REPORT_3,
+                Spoiling(skew=3.4, bed=0.45, bed_level=24, tint=ROSE, shade=0.35, specks=260, noise=5, blur=0.002),
+            ),
         ),
     ),
 )

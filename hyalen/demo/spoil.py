@@ -6,7 +6,9 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
+from hyalen.core.formats.codecs import decode, encode_jpeg
 from hyalen.core.imaging.orientation import quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8
 
@@ -63,7 +65,8 @@ def spoil(page: Image, dpi: float, how: Spoiling, seed: int) -> Image:
     image = page.astype(np.float32)
     height, width = page.shape[:2]
     if how.fade:
-        image = 255 - (255 - image) * (1 - how.fade * _cloud(rng, height, width)[:, :, None])
+        keep = 1 - how.fade * _cloud(rng, height, width)[:, :, None]
+        image = np.asarray(255 - (255 - image) * keep, dtype=np.float32)
     image *= np.array(how.tint, np.float32) / 255
     if how.shade:
         image *= 1 - how.shade * _cloud(rng, height, width)[:, :, None]
@@ -76,16 +79,15 @@ def spoil(page: Image, dpi: float, how: Spoiling, seed: int) -> Image:
             cv2.circle(scan, (int(0.42 * dpi), y), int(0.12 * dpi), (how.bed_level,) * 3, -1, cv2.LINE_AA)
     border = int(how.bed * dpi)
     tint = how.tint if not border else (how.bed_level,) * 3
-    scan = as_uint8(
-        cv2.copyMakeBorder(scan, border, border, border, border, cv2.BORDER_CONSTANT, value=tint)
-    )
+    scan = as_uint8(cv2.copyMakeBorder(scan, border, border, border, border, cv2.BORDER_CONSTANT, value=tint))
     if how.skew:
         h, w = scan.shape[:2]
         # OpenCV's positive angle turns counter-clockwise.
         matrix = cv2.getRotationMatrix2D((w / 2, h / 2), how.skew, 1.0)
         scan = as_uint8(
-            cv2.warpAffine(scan, matrix, (w, h), flags=cv2.INTER_CUBIC,
-                           borderMode=cv2.BORDER_CONSTANT, borderValue=tint)
+            cv2.warpAffine(
+                scan, matrix, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT, borderValue=tint
+            )
         )
     if how.blur:
         scan = as_uint8(cv2.GaussianBlur(scan, (0, 0), how.blur * dpi))
@@ -94,16 +96,15 @@ def spoil(page: Image, dpi: float, how: Spoiling, seed: int) -> Image:
         scan = as_uint8(np.clip(scan.astype(np.float32) + grain, 0, 255))
     scan = quarter_turned(scan, how.turn)
     if how.jpeg:
-        _, coded = cv2.imencode(".jpg", scan[:, :, ::-1], [cv2.IMWRITE_JPEG_QUALITY, how.jpeg])
-        scan = as_uint8(cv2.imdecode(coded, cv2.IMREAD_COLOR)[:, :, ::-1])
+        scan = decode(encode_jpeg(scan, how.jpeg))
     return scan
 
 
-def _cloud(rng: np.random.Generator, height: int, width: int) -> np.ndarray:
+def _cloud(rng: np.random.Generator, height: int, width: int) -> NDArray[np.float32]:
     """A smooth random field between 0 and 1."""
     coarse = rng.random((5, 4)).astype(np.float32)
     field = cv2.resize(coarse, (width, height), interpolation=cv2.INTER_CUBIC)
-    return np.clip((field - field.min()) / (np.ptp(field) + 1e-6), 0, 1)
+    return np.asarray(np.clip((field - field.min()) / (np.ptp(field) + 1e-6), 0, 1), dtype=np.float32)
 
 
 def _draw_specks(scan: Image, rng: np.random.Generator, dpi: float, count: int) -> None:

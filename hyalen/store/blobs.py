@@ -47,7 +47,7 @@ class Blobs:
                 file.flush()
                 os.fsync(file.fileno())
             except BaseException:
-                os.unlink(file.name)
+                Path(file.name).unlink()
                 raise
         name = digest.hexdigest()
         self._place(Path(file.name), name)
@@ -61,7 +61,6 @@ class Blobs:
     def get(self, name: str) -> bytes:
         return self.path(name).read_bytes()
 
-
     def _keep(self, name: str, data: bytes) -> None:
         with tempfile.NamedTemporaryFile(dir=self._directory, delete=False) as file:
             file.write(data)
@@ -72,4 +71,4 @@ class Blobs:
     def _place(self, temporary: Path, name: str) -> None:
         final = self.path(name)
         final.parent.mkdir(exist_ok=True)
-        os.replace(temporary, final)
+        temporary.replace(final)

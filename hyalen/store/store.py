@@ -83,9 +83,7 @@ class Store:
         with self.database.write() as db:
             db.execute("DELETE FROM batch WHERE id = ?", (batch_id,))
 
-    def add_document(
-        self, batch_id: int, source_name: str, source_blob: str, page_count: int, note: str = ""
-    ) -> int:
+    def add_document(self, batch_id: int, source_name: str, source_blob: str, page_count: int, note: str = "") -> int:
         """A document with its pages, and a task for each."""
         batch = self.batch(batch_id)
         stem = delivery_stem(source_name)
@@ -240,9 +238,7 @@ class Store:
         )
 
     def _drop_accepted(self, db: sqlite3.Connection, page_id: int, content: PageContent) -> None:
-        db.executemany(
-            "DELETE FROM doubt WHERE page_id = ? AND key = ?", [(page_id, key) for key in content.accepted]
-        )
+        db.executemany("DELETE FROM doubt WHERE page_id = ? AND key = ?", [(page_id, key) for key in content.accepted])
 
     def _recheck(self, db: sqlite3.Connection, document_id: int) -> None:
         """The rules that look at the whole document, from the pages' headings."""
@@ -269,14 +265,18 @@ class Store:
         return self.database.rows(
             f"""SELECT d.*, p.position FROM doubt d JOIN page p ON p.id = d.page_id
                 WHERE d.document_id = ? {where} ORDER BY d.weight DESC, p.position, d.key LIMIT ?""",
-            document_id, *values, limit,
+            document_id,
+            *values,
+            limit,
         )
 
     def doubt_counts(self, column: str, value: int) -> dict[str, int]:
         """Open doubts a stage, of a document or batch."""
         join = "JOIN document x ON x.id = d.document_id" if column == "batch_id" else ""
         name = "x.batch_id" if column == "batch_id" else "d.document_id"
-        rows = self.database.rows(f"SELECT d.stage, count(*) AS n FROM doubt d {join} WHERE {name} = ? GROUP BY 1", value)
+        rows = self.database.rows(
+            f"SELECT d.stage, count(*) AS n FROM doubt d {join} WHERE {name} = ? GROUP BY 1", value
+        )
         return {r["stage"]: r["n"] for r in rows}
 
     def edit(self, page_id: int, revision: int, operation: Operation, label: str) -> int:
@@ -309,7 +309,8 @@ class Store:
             count = 0
             rows = db.execute(
                 "SELECT id, content FROM page WHERE document_id = (SELECT document_id FROM page WHERE id = ?)"
-                " AND content IS NOT NULL", (page_id,),
+                " AND content IS NOT NULL",
+                (page_id,),
             ).fetchall()
             for row in rows:
                 old = new = unpacked(row["content"])
@@ -317,8 +318,10 @@ class Store:
                 if row["id"] == page_id and operation.word_id not in same:
                     same.append(operation.word_id)
                 for word_id in same:
-                    if row["id"] != page_id and word_id == operation.word_id and not any(
-                        w.id == word_id and w.text == misread for w in old.words
+                    if (
+                        row["id"] != page_id
+                        and word_id == operation.word_id
+                        and not any(w.id == word_id and w.text == misread for w in old.words)
                     ):
                         continue
                     new = apply(new, SetWord(word_id=word_id, text=operation.text))
@@ -395,8 +398,13 @@ class Store:
     # Tasks
 
     def _task(
-        self, db: sqlite3.Connection, batch_id: int, document_id: int | None, page_id: int | None,
-        stage: str, settings: dict[str, Any] | None = None,
+        self,
+        db: sqlite3.Connection,
+        batch_id: int,
+        document_id: int | None,
+        page_id: int | None,
+        stage: str,
+        settings: dict[str, Any] | None = None,
     ) -> int:
         cursor = db.execute(
             "INSERT INTO task (batch_id, document_id, page_id, stage, settings, made) VALUES (?, ?, ?, ?, ?, ?)",
@@ -427,14 +435,21 @@ class Store:
             f"""SELECT * FROM task WHERE state = 'waiting' AND id NOT IN ({marks})
                 ORDER BY CASE stage WHEN 'deliver' THEN 0 ELSE 1 END, batch_id, document_id,
                   CASE stage WHEN 'read' THEN 0 WHEN 'clean' THEN 1 ELSE 2 END, id LIMIT ?""",
-            *but, limit,
+            *but,
+            limit,
         )
 
     def set_task(self, task_id: int, state: str, reason: str = "", attempt: bool = False) -> None:
         with self.database.write() as db:
             db.execute(
                 "UPDATE task SET state = ?, reason = ?, attempts = attempts + ?, finished = ? WHERE id = ?",
-                (state, reason, int(attempt), time.time() if state in ("done", "failed", "cancelled") else None, task_id),
+                (
+                    state,
+                    reason,
+                    int(attempt),
+                    time.time() if state in ("done", "failed", "cancelled") else None,
+                    task_id,
+                ),
             )
 
     def recover_tasks(self) -> int:
@@ -487,8 +502,16 @@ class Store:
             db.execute(
                 """UPDATE page SET original_blob = ?, width = ?, height = ?, dpi = ?, dpi_reason = ?, kind = ?,
                      stated_turn = ? WHERE id = ?""",
-                (original_blob, values["width"], values["height"], values["dpi"], values["dpi_reason"],
-                 values["kind"], values["stated_turn"], task["page_id"]),
+                (
+                    original_blob,
+                    values["width"],
+                    values["height"],
+                    values["dpi"],
+                    values["dpi_reason"],
+                    values["kind"],
+                    values["stated_turn"],
+                    task["page_id"],
+                ),
             )
             self._task(db, task["batch_id"], task["document_id"], task["page_id"], Stage.CLEAN)
 
@@ -526,10 +549,13 @@ class Store:
 
     def _finish(self, db: sqlite3.Connection, task_id: int) -> bool:
         """Mark as done; False where it was cancelled or its page is gone."""
-        return db.execute(
-            "UPDATE task SET state = 'done', reason = '', finished = ? WHERE id = ? AND state IN ('running', 'waiting')",
-            (time.time(), task_id),
-        ).rowcount == 1
+        return (
+            db.execute(
+                "UPDATE task SET state = 'done', reason = '', finished = ? WHERE id = ? AND state IN ('running', 'waiting')",
+                (time.time(), task_id),
+            ).rowcount
+            == 1
+        )
 
     def deliveries(self, batch_id: int) -> list[Row]:
         return self.database.rows(

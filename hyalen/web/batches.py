@@ -62,8 +62,15 @@ async def watch(given: Given) -> EventSourceResponse:
 @router.get("/batches")
 def list_batches(given: Given) -> list[BatchSummary]:
     return [
-        BatchSummary(id=r["id"], name=r["name"], created=r["created"], documents=r["documents"], pages=r["pages"],
-                     doubts=r["doubts"], busy=r["busy"] > 0)
+        BatchSummary(
+            id=r["id"],
+            name=r["name"],
+            created=r["created"],
+            documents=r["documents"],
+            pages=r["pages"],
+            doubts=r["doubts"],
+            busy=r["busy"] > 0,
+        )
         for r in given.store.batches()
     ]
 
@@ -146,7 +153,9 @@ def order(batch_id: int, wanted: DeliveryOrder, given: Given) -> Started:
         if wanted.documents is not None and document["id"] not in wanted.documents:
             continue
         if given.store.unread_pages(document["id"]):
-            raise BadRequest("Not read yet", f"{document['source_name']} is still being read; deliver it afterwards.", 409)
+            raise BadRequest(
+                "Not read yet", f"{document['source_name']} is still being read; deliver it afterwards.", 409
+            )
         for file_format in wanted.formats:
             given.foreman.ask_for_delivery(document["id"], file_format, options)
             count += 1
@@ -212,7 +221,9 @@ def check_languages(codes: list[str]) -> None:
     """Raise BadRequest where a language is not installed."""
     missing = [c for c in codes if c != AUTO and c not in installed_languages()]
     if missing or (AUTO in codes and len(codes) > 1):
-        what = f"No data is installed for {', '.join(missing)}." if missing else "Choose languages or automatic, not both."
+        what = (
+            f"No data is installed for {', '.join(missing)}." if missing else "Choose languages or automatic, not both."
+        )
         raise BadRequest("Languages", what)
 
 
@@ -233,10 +244,18 @@ def batch_of(store: Store, batch_id: int) -> Batch:
         delivering.setdefault(row["document_id"], []).append(json.loads(row["settings"])["format"])
     documents = [
         DocumentSummary(
-            id=d["id"], position=d["position"], name=d["source_name"], title=d["title"], language=d["language"],
-            languages=json.loads(d["languages"]), pages=d["page_count"], note=d["note"],
-            doubts=store.doubt_counts("document_id", d["id"]), busy=busy.get(d["id"], 0),
-            failed=sum(t["document_id"] == d["id"] for t in failed), delivering=delivering.get(d["id"], []),
+            id=d["id"],
+            position=d["position"],
+            name=d["source_name"],
+            title=d["title"],
+            language=d["language"],
+            languages=json.loads(d["languages"]),
+            pages=d["page_count"],
+            note=d["note"],
+            doubts=store.doubt_counts("document_id", d["id"]),
+            busy=busy.get(d["id"], 0),
+            failed=sum(t["document_id"] == d["id"] for t in failed),
+            delivering=delivering.get(d["id"], []),
         )
         for d in store.documents(batch_id)
     ]
@@ -249,14 +268,26 @@ def batch_of(store: Store, batch_id: int) -> Batch:
         progress=store.progress(batch_id),
         problems=[_problem(p) for p in store.problems(batch_id)],
         failed=[
-            FailedTask(id=t["id"], document_id=t["document_id"], file=t["source_name"] or "",
-                       page=t["position"] + 1 if t["position"] is not None else None, stage=t["stage"],
-                       reason=t["reason"])
+            FailedTask(
+                id=t["id"],
+                document_id=t["document_id"],
+                file=t["source_name"] or "",
+                page=t["position"] + 1 if t["position"] is not None else None,
+                stage=t["stage"],
+                reason=t["reason"],
+            )
             for t in failed
         ],
         deliveries=[
-            Delivery(id=r["id"], document_id=r["document_id"], format=r["format"], name=r["name"], size=r["size"],
-                     made=r["made"], current=r["edition"] == store.edition(r["document_id"]))
+            Delivery(
+                id=r["id"],
+                document_id=r["document_id"],
+                format=r["format"],
+                name=r["name"],
+                size=r["size"],
+                made=r["made"],
+                current=r["edition"] == store.edition(r["document_id"]),
+            )
             for r in store.deliveries(batch_id)
         ],
     )

@@ -78,8 +78,15 @@ def read_through(document_id: int, given: Given) -> list[FlowItem]:
         elif not text:
             text = region.alternative_text or ""
         items.append(
-            FlowItem(role=block.role.value, text=text, language=block.language, page=index + 1, page_id=ids[index],
-                     region_id=region.id, rows=rows)
+            FlowItem(
+                role=block.role.value,
+                text=text,
+                language=block.language,
+                page=index + 1,
+                page_id=ids[index],
+                region_id=region.id,
+                rows=rows,
+            )
         )
     return items
 
@@ -110,9 +117,18 @@ def document_of(store: Store, document_id: int) -> Document:
         redo=redo_label,
         pages=[
             PageSummary(
-                id=p["id"], position=p["position"], kind=p["kind"], width=p["width"], height=p["height"],
-                thumb=p["thumb_blob"], doubts=p["doubts"], has_content=bool(p["has_content"]), revision=p["revision"],
-                task_state=p["task_state"], task_stage=p["task_stage"], task_reason=p["task_reason"],
+                id=p["id"],
+                position=p["position"],
+                kind=p["kind"],
+                width=p["width"],
+                height=p["height"],
+                thumb=p["thumb_blob"],
+                doubts=p["doubts"],
+                has_content=bool(p["has_content"]),
+                revision=p["revision"],
+                task_state=p["task_state"],
+                task_stage=p["task_stage"],
+                task_reason=p["task_reason"],
             )
             for p in store.pages(document_id)
         ],

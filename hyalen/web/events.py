@@ -23,7 +23,10 @@ async def stream(foreman: Foreman) -> AsyncIterator[ServerSentEvent]:
         if not queue.full():  # a browser that does not read asks for everything when it is back
             queue.put_nowait(event)
 
-    end = foreman.listen(lambda event: loop.call_soon_threadsafe(put, event))
+    def heard(event: Event) -> None:
+        loop.call_soon_threadsafe(put, event)
+
+    end = foreman.listen(heard)
     try:
         yield ServerSentEvent(data="{}", event="hello")
         while True:

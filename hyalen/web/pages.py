@@ -135,7 +135,9 @@ def page_of(store: Store, page_id: int) -> Page:
     row = store.page(page_id)
     cleaned = Cleaned.model_validate_json(row["cleaned"]) if row["cleaned"] else None
     content = unpacked(row["content"]) if row["content"] else None
-    task = store.database.row("SELECT state, stage, reason FROM task WHERE page_id = ? ORDER BY id DESC LIMIT 1", page_id)
+    task = store.database.row(
+        "SELECT state, stage, reason FROM task WHERE page_id = ? ORDER BY id DESC LIMIT 1", page_id
+    )
     doubts = store.database.rows(
         "SELECT d.*, p.position FROM doubt d JOIN page p ON p.id = d.page_id WHERE d.page_id = ? ORDER BY weight DESC",
         page_id,
@@ -155,7 +157,7 @@ def page_of(store: Store, page_id: int) -> Page:
         dpi_reason=row["dpi_reason"],
         treatment=Treatment.model_validate_json(row["treatment"]),
         findings=list(cleaned.findings) if cleaned else [],
-        trim=tuple(cleaned.trim) if cleaned else None,
+        trim=cleaned.trim if cleaned else None,
         languages=list(store.page_languages(row)),
         own_languages=row["languages"] is not None,
         content=content,

@@ -206,8 +206,12 @@ class Foreman:
         store, stage = self.store, task["stage"]
         if stage == Stage.BRING_IN:
             values = {
-                "width": result.width, "height": result.height, "dpi": result.dpi, "kind": result.kind.value,
-                "dpi_reason": result.dpi_reason, "stated_turn": result.stated_turn,
+                "width": result.width,
+                "height": result.height,
+                "dpi": result.dpi,
+                "kind": result.kind.value,
+                "dpi_reason": result.dpi_reason,
+                "stated_turn": result.stated_turn,
             }
             store.page_brought_in(task, store.blobs.put(result.original), values)
         elif stage == Stage.CLEAN:
@@ -221,7 +225,8 @@ class Foreman:
             settings = json.loads(task["settings"])
             document = store.document(task["document_id"])
             taken = {
-                d["name"] for d in store.deliveries(task["batch_id"])
+                d["name"]
+                for d in store.deliveries(task["batch_id"])
                 if (d["document_id"], d["format"]) != (document["id"], settings["format"])
             }
             name = free_name(document["stem"], settings["format"], taken)
@@ -248,11 +253,7 @@ class Foreman:
                     for content, ids in zip(contents, heads, strict=True)
                 ]
             )
-            changed = {
-                row["id"]: new
-                for row, old, new in zip(rows, contents, settled, strict=True)
-                if new != old
-            }
+            changed = {row["id"]: new for row, old, new in zip(rows, contents, settled, strict=True) if new != old}
             store.settle_document(document_id, changed)
             if document["language"] is None:
                 store.update_document(document_id, language=main_language(contents))

@@ -75,7 +75,8 @@ def read(
     return carry_over(keep, content, matrix)
 
 
-def make_delivery(document: DocumentContent, images: Sequence[str], file_format: str, options: DeliveryOptions) -> bytes:
+def make_delivery(
+    document: DocumentContent, images: Sequence[str], file_format: str, options: DeliveryOptions
+) -> bytes:
     """A document as a file; `images` are the paths of its cleaned pages."""
     return deliver(document, [partial(Path.read_bytes, Path(p)) for p in images], file_format, options)
-

@@ -40,8 +40,17 @@ def document_doubts(
 
     def add(page: int, key: str, weight: float, reason: str, region_id: str | None = None) -> None:
         found.append(
-            (page, Doubt(key=key, stage=Stage.CHECK, kind=key.split(":")[1], weight=weight, reason=reason,
-                         region_id=region_id))
+            (
+                page,
+                Doubt(
+                    key=key,
+                    stage=Stage.CHECK,
+                    kind=key.split(":")[1],
+                    weight=weight,
+                    reason=reason,
+                    region_id=region_id,
+                ),
+            )
         )
 
     if not title.strip() or title.strip() == file_stem:
@@ -53,8 +62,11 @@ def document_doubts(
         if heading.level > before + 1:
             missed = f"Heading {heading.level} follows " + (f"heading {before}" if before else "no heading")
             add(
-                heading.page, f"check:level:{heading.region_id}", 0.5,
-                f"{missed}: a level is skipped (ISO 14289-1, 7.4.2).", heading.region_id,
+                heading.page,
+                f"check:level:{heading.region_id}",
+                0.5,
+                f"{missed}: a level is skipped (ISO 14289-1, 7.4.2).",
+                heading.region_id,
             )
         before = heading.level
     return found

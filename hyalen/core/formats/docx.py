@@ -11,7 +11,7 @@ from docx import Document
 from docx.enum.section import WD_ORIENT
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
-from docx.shared import Inches, Pt
+from docx.shared import Inches, Length, Pt
 from docx.text.paragraph import Paragraph
 
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
@@ -44,6 +44,7 @@ class _Writer:
         self.docx = Document()
         self.numbering: tuple[bool, int] | None = None
         self.expected = 0
+        self.usable = Length(0)
 
     def write(self) -> bytes:
         self._page_setup()
@@ -70,9 +71,11 @@ class _Writer:
             if 3 <= width <= 22 and 3 <= height <= 22:
                 section.page_width, section.page_height = Inches(width), Inches(height)
                 section.orientation = WD_ORIENT.LANDSCAPE if width > height else WD_ORIENT.PORTRAIT
-        margin = min(Inches(1), section.page_width // 8)
+        width = section.page_width or Inches(8.27)
+        margin = Length(min(Inches(1), width // 8))
         section.left_margin = section.right_margin = margin
         section.top_margin = section.bottom_margin = margin
+        self.usable = Length(width - 2 * margin)
 
     def _default_language(self) -> None:
         """w:lang of the default run properties (ECMA-376-1, 17.3.2.20)."""
@@ -127,7 +130,8 @@ class _Writer:
         self.expected = (item.number or 0) + 1
         assert self.numbering is not None
         paragraph = self._paragraph(block, item.body, "List Number" if numbered else "List Bullet")
-        properties = paragraph._p.get_or_add_pPr().get_or_add_numPr()
+        properties: Any = paragraph._p.get_or_add_pPr()
+        properties = properties.get_or_add_numPr()
         properties.get_or_add_ilvl().val = 0
         properties.get_or_add_numId().val = self.numbering[1]
 
@@ -145,9 +149,7 @@ class _Writer:
     def _picture(self, block: FlowBlock) -> None:
         index, region = block.sources[0]
         page = self.document.pages[index]
-        section = self.docx.sections[0]
-        usable = section.page_width - section.left_margin - section.right_margin
-        width = min(Inches(region.box.width / page.dpi), usable)
+        width = min(Inches(region.box.width / page.dpi), self.usable)
         paragraph = self.docx.add_paragraph()
         paragraph.add_run().add_picture(io.BytesIO(self.crop(index, region)), width=width)
         properties = paragraph._p.xpath(".//wp:docPr")[0]
@@ -161,9 +163,7 @@ class _Writer:
         for cell in found.cells:
             place = table.cell(cell.row, cell.column)
             if cell.row_span > 1 or cell.column_span > 1:
-                place = place.merge(
-                    table.cell(cell.row + cell.row_span - 1, cell.column + cell.column_span - 1)
-                )
+                place = place.merge(table.cell(cell.row + cell.row_span - 1, cell.column + cell.column_span - 1))
             self._run(place.paragraphs[0], joined_text(cell.lines, block.language), block.language)
             if cell.header:
                 for run in place.paragraphs[0].runs:

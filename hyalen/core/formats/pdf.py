@@ -9,6 +9,7 @@ from __future__ import annotations
 import io
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
+from typing import Any
 from xml.sax.saxutils import escape
 
 import pikepdf
@@ -56,8 +57,8 @@ class _Writer:
     def write(self, images: Iterable[bytes], made: datetime) -> bytes:
         pdf, document = self.pdf, self.document
         resources = []
-        for page, image in zip(document.pages, images, strict=True):
-            resources.append(self._add_page(page, image))
+        for content, image in zip(document.pages, images, strict=True):
+            resources.append(self._add_page(content, image))
         root = self._structure()
         font = self.font.embed(pdf)
         for i, page in enumerate(pdf.pages):
@@ -115,7 +116,7 @@ class _Writer:
 
     # Structure (ISO 32000-1, 14.7 and 14.8)
 
-    def _element(self, tag: str, parent: pikepdf.Object, **entries: object) -> pikepdf.Object:
+    def _element(self, tag: str, parent: pikepdf.Object, **entries: Any) -> pikepdf.Object:
         element = self.pdf.make_indirect(
             Dictionary(Type=Name.StructElem, S=Name("/" + tag), P=parent, K=Array(), **entries)
         )
@@ -143,9 +144,7 @@ class _Writer:
                 if open_list is None:
                     open_list = self._element("L", top)
                     numbered = parse_item(block.text).number is not None
-                    open_list.A = Dictionary(
-                        O=Name.List, ListNumbering=Name.Decimal if numbered else Name.Disc
-                    )
+                    open_list.A = Dictionary(O=Name.List, ListNumbering=Name.Decimal if numbered else Name.Disc)
                 self._list_item(open_list, block)
                 continue
             open_list = None
@@ -156,7 +155,7 @@ class _Writer:
             else:
                 element = self._element(TAGS.get(block.role, "P"), top, **self._lang(block.region))
                 self._text(element, block)
-        numbers = Array()
+        numbers: Any = Array()
         for i, elements in enumerate(self.parents):
             numbers.extend([i, pdf.make_indirect(Array(elements))])
         root.ParentTree = pdf.make_indirect(Dictionary(Nums=numbers))
@@ -204,9 +203,7 @@ class _Writer:
         left, bottom, right, top = _rectangle(region.box, content.height, scale)
         alternative = region.alternative_text or f"Picture on page {page + 1}, not described"
         element = self._element("Figure", parent, Alt=String(alternative), **self._lang(region))
-        element.A = Dictionary(
-            O=Name.Layout, Placement=Name.Block, BBox=Array([left, bottom, right, top])
-        )
+        element.A = Dictionary(O=Name.Layout, Placement=Name.Block, BBox=Array([left, bottom, right, top]))
         width, height = content.width * scale, content.height * scale
         self._mark(
             element,
@@ -257,17 +254,17 @@ class _Writer:
         made = made.replace(microsecond=0)
         producer = f"Hyalen {__version__}"
         stamp = made.strftime("%Y-%m-%dT%H:%M:%S+00:00")
-        xmp = XMP.format(title=escape(self.document.title), producer=producer, made=stamp,
-                         language=language_tag(self.document.language))
-        self.pdf.Root.Metadata = self.pdf.make_stream(
-            xmp.encode("utf8"), Type=Name.Metadata, Subtype=Name.XML
+        xmp = XMP.format(
+            title=escape(self.document.title),
+            producer=producer,
+            made=stamp,
+            language=language_tag(self.document.language),
         )
+        self.pdf.Root.Metadata = self.pdf.make_stream(xmp.encode("utf8"), Type=Name.Metadata, Subtype=Name.XML)
         self.pdf.docinfo["/Title"] = String(self.document.title)
         self.pdf.docinfo["/Producer"] = String(producer)
         self.pdf.docinfo["/CreationDate"] = String(made.strftime("D:%Y%m%d%H%M%S+00'00'"))
-        profile = self.pdf.make_stream(
-            ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes(), N=3
-        )
+        profile = self.pdf.make_stream(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes(), N=3)
         self.pdf.Root.OutputIntents = Array(
             [
                 Dictionary(

@@ -40,7 +40,7 @@ class InvisibleFont:
         builder.setupGlyphOrder(names)
         builder.setupCharacterMap({ord(c): f"g{i}" for c, i in self._ids.items() if ord(c) < 0x10000})
         builder.setupGlyf({name: Glyph() for name in names})
-        builder.setupHorizontalMetrics({name: (ADVANCE, 0) for name in names})
+        builder.setupHorizontalMetrics(dict.fromkeys(names, (ADVANCE, 0)))
         builder.setupHorizontalHeader(ascent=800, descent=-200)
         builder.setupNameTable({"familyName": "HyalenText", "styleName": "Regular", "psName": "HyalenText"})
         builder.setupOS2(sTypoAscender=800, sTypoDescender=-200, usWinAscent=800, usWinDescent=200)

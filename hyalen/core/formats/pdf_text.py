@@ -71,8 +71,10 @@ class TextLayer:
                 text = text[:-1] + SOFT_HYPHEN
             backwards = is_right_to_left(text)
             for run, left, width in _runs(text, word.box.left, word.box.width, backwards):
-                yield show(run, left, width) if not backwards or not _turns(run) else self._backwards(
-                    run, left, y0 + slope * (left - x0), width, size, angle
+                yield (
+                    show(run, left, width)
+                    if not backwards or not _turns(run)
+                    else self._backwards(run, left, y0 + slope * (left - x0), width, size, angle)
                 )
             if last:
                 if not hyphenated:

@@ -71,4 +71,8 @@ def naming_note(name: str, kind: str) -> str:
     told = EXTENSIONS.get(ending)
     if told == kind:
         return ""
-    return f"named .{ending} but it is {kind.upper()}; read as {kind.upper()}" if ending else f"has no ending; read as {kind.upper()}"
+    return (
+        f"named .{ending} but it is {kind.upper()}; read as {kind.upper()}"
+        if ending
+        else f"has no ending; read as {kind.upper()}"
+    )

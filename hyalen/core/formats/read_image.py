@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import warnings
 from pathlib import Path
+from typing import Any
 
 from PIL import Image as Pillow
 from PIL import UnidentifiedImageError
@@ -116,7 +117,7 @@ def _stated_dpi(picture: Pillow.Image) -> float | None:
 def _frame(picture: Pillow.Image) -> bytes:
     out = io.BytesIO()
     dpi = picture.info.get("dpi")
-    extra = {"dpi": (float(dpi[0]), float(dpi[1]))} if dpi and float(dpi[0]) > 0 else {}
+    extra: dict[str, Any] = {"dpi": (float(dpi[0]), float(dpi[1]))} if dpi and float(dpi[0]) > 0 else {}
     turned = _orientation(picture)
     if turned != 1:
         fresh = Pillow.Exif()

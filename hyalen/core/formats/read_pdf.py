@@ -107,9 +107,7 @@ def page_make(page: pypdfium2.PdfPage) -> PageMake:
     return PageMake(visible, tuple(images), marks + (visible > 0))
 
 
-def _own_image(
-    path: Path, index: int, item: Any, page: pypdfium2.PdfPage, limits: Limits
-) -> SourcePage | None:
+def _own_image(path: Path, index: int, item: Any, page: pypdfium2.PdfPage, limits: Limits) -> SourcePage | None:
     """The page's only image, if it fills the page upright; None where it must be rendered."""
     a, b, c, d, *_ = item.get_matrix().get()
     if a <= 0 or d <= 0 or abs(b) > 1e-3 * a or abs(c) > 1e-3 * d:
@@ -119,7 +117,7 @@ def _own_image(
         return None
     with pikepdf.open(path) as pdf:
         source = pdf.pages[index]
-        own = list(source.images.values())
+        own: list[Any] = list(source.images.values())
         if len(own) != 1 or "/SMask" in own[0] or "/Mask" in own[0] or own[0].get("/ImageMask", False):
             return None
         if "/Decode" in own[0]:
@@ -144,7 +142,13 @@ def _own_image(
     if turn in (90, 270):
         width, height = height, width
     return SourcePage(
-        original, width, height, resolution.dpi, resolution.reason, PageKind.SCANNED, turn  # type: ignore[arg-type]
+        original,
+        width,
+        height,
+        resolution.dpi,
+        resolution.reason,
+        PageKind.SCANNED,
+        turn,  # type: ignore[arg-type]
     )
 
 

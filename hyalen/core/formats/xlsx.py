@@ -23,7 +23,8 @@ def write_xlsx(document: DocumentContent) -> bytes:
     A document without tables gives one empty sheet that says so.
     """
     book = Workbook()
-    book.remove(book.active)
+    for sheet in book.worksheets:
+        book.remove(sheet)
     for number, page in enumerate(document.pages, 1):
         for region in page.regions:
             if region.table is not None:

@@ -33,16 +33,21 @@ def estimate_paper(page: Image, dpi: float) -> NDArray[np.float32]:
     # Reduced in two steps: the maximum over a small window first finds paper between strokes.
     factor = max(1.0, dpi / GRID_DPI)
     window = max(1, int(dpi / 50))
-    brightest = cv2.dilate(
-        cv2.blur(page, (window, window)), np.ones((window * 2 + 1, window * 2 + 1), np.uint8)
-    ) if window > 1 else page
+    brightest = (
+        cv2.dilate(cv2.blur(page, (window, window)), np.ones((window * 2 + 1, window * 2 + 1), np.uint8))
+        if window > 1
+        else page
+    )
     size = (max(1, round(page.shape[1] / factor)), max(1, round(page.shape[0] / factor)))
     grid = cv2.resize(brightest, size, interpolation=cv2.INTER_AREA)
     grid = cv2.morphologyEx(grid, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
     level = grey(as_uint8(grid)).astype(np.float32)
     paper = float(np.percentile(level, 80))
     known = (level > 0.62 * paper).astype(np.float32)
-    known = cv2.erode(known, np.ones((3, 3), np.uint8)) if known.mean() > 0.3 else np.ones_like(known)
+    if known.mean() > 0.3:
+        known = np.asarray(cv2.erode(known, np.ones((3, 3), np.uint8)), dtype=np.float32)
+    else:
+        known = np.ones_like(known)
     values = grid.astype(np.float32)
     weights = known if values.ndim == 2 else known[:, :, None]
     near = cv2.GaussianBlur(values * weights, (0, 0), 3)
@@ -75,7 +80,7 @@ def whiten(page: Image, paper: NDArray[np.float32], strength: float = 1.0) -> Im
         return page
     level = cv2.resize(paper, (page.shape[1], page.shape[0]), interpolation=cv2.INTER_LINEAR)
     target = 255.0 / 0.94
-    gain = (1 - strength) + strength * target / level
+    gain = np.asarray((1 - strength) + strength * target / level, dtype=np.float32)
     return as_uint8(cv2.multiply(page, gain, dtype=cv2.CV_8U))
 
 

@@ -52,9 +52,7 @@ def straighten_matrix(skew: float, width: int, height: int) -> tuple[Matrix, tup
     new_width = int(np.ceil(abs(width * cos) + abs(height * sin)))
     new_height = int(np.ceil(abs(width * sin) + abs(height * cos)))
     turn = np.array([[cos, -sin, 0], [sin, cos, 0], [0, 0, 1]], dtype=np.float64)
-    matrix = compose(
-        translation(-width / 2, -height / 2), turn, translation(new_width / 2, new_height / 2)
-    )
+    matrix = compose(translation(-width / 2, -height / 2), turn, translation(new_width / 2, new_height / 2))
     return matrix, (new_width, new_height)
 
 
@@ -94,9 +92,7 @@ def clean_page(
     findings.append(found)
     if skew:
         bend, size = straighten_matrix(skew, page.shape[1], page.shape[0])
-        page = as_uint8(
-            cv2.warpAffine(page, bend[:2], size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-        )
+        page = as_uint8(cv2.warpAffine(page, bend[:2], size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE))
         matrix = compose(matrix, bend)
 
     box, found = _trim(page, dpi, treatment)
@@ -190,9 +186,7 @@ def _skew(page: Image, dpi: float, treatment: Treatment) -> tuple[float, Finding
         says = "straight" if skew.confidence else "too little text to measure"
         return 0.0, Finding(step="straighten", says=says, confidence=max(skew.confidence, 0.9))
     says = f"straightened {abs(skew.degrees):.2f}° {'clockwise' if skew.degrees > 0 else 'counter-clockwise'}"
-    return skew.degrees, Finding(
-        step="straighten", says=says, value=skew.degrees, confidence=skew.confidence
-    )
+    return skew.degrees, Finding(step="straighten", says=says, value=skew.degrees, confidence=skew.confidence)
 
 
 def _trim(page: Image, dpi: float, treatment: Treatment) -> tuple[Box, Finding]:

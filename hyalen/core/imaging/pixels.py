@@ -30,8 +30,13 @@ def reduced(image: Image, dpi: float, target_dpi: float) -> tuple[Image, float]:
     before = image.shape
     while dpi / target_dpi >= 3 and min(image.shape[:2]) >= 4:  # halving is many times faster than one odd step
         image = as_uint8(
-            cv2.resize(image[: image.shape[0] // 2 * 2, : image.shape[1] // 2 * 2], None, fx=0.5, fy=0.5,
-                       interpolation=cv2.INTER_AREA)
+            cv2.resize(
+                image[: image.shape[0] // 2 * 2, : image.shape[1] // 2 * 2],
+                None,
+                fx=0.5,
+                fy=0.5,
+                interpolation=cv2.INTER_AREA,
+            )
         )
         dpi /= 2
     factor = dpi / target_dpi

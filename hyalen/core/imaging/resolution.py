@@ -46,9 +46,7 @@ def settle_resolution(width: int, height: int, stated: float | None) -> Resoluti
             return Resolution(float(stated), "")
     why = "no resolution is stated" if stated is None else f"the stated {stated:g} dpi is not credible"
     ratio = longest / min(width, height)
-    sheet, (short, long) = min(
-        SHEETS.items(), key=lambda item: abs(math.log(ratio / (item[1][1] / item[1][0])))
-    )
+    sheet, (_, long) = min(SHEETS.items(), key=lambda item: abs(math.log(ratio / (item[1][1] / item[1][0]))))
     guess = longest / long
     nearest = min(USUAL, key=lambda dpi: abs(math.log(dpi / guess)))
     dpi = float(nearest) if abs(nearest / guess - 1) <= 0.04 else round(guess)

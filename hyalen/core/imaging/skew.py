@@ -108,7 +108,7 @@ def estimate_skew(page: Image, dpi: float) -> Skew:
     if len(points.x) < 60:
         return Skew(best, confidence * 0.5)
     for step, bin_px in ((0.1, 2.0), (0.02, 1.0)):
-        angles = best + np.arange(-6, 7) * step
+        angles = np.asarray(best + np.arange(-6, 7) * step, dtype=np.float64)
         scores = concentration(points, angles, bin_px)
         best = float(angles[int(np.argmax(scores))])
     at = int(np.argmax(scores))

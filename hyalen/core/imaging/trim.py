@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, grey, reduced
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 from hyalen.core.model.geometry import Box
 
 
@@ -21,7 +21,7 @@ def bed_mask(page: Image) -> NDArray[np.uint8]:
     smooth = cv2.medianBlur(page, 5)
     paper = float(np.percentile(smooth, 75))
     dark = (smooth < 0.62 * paper).astype(np.uint8)
-    dark = cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    dark = as_uint8(cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)))
     framed = cv2.copyMakeBorder(dark, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=1)
     _, labels = cv2.connectedComponents(framed, connectivity=4)
     return np.asarray(labels[1:-1, 1:-1] == labels[0, 0], dtype=np.uint8)

@@ -46,7 +46,9 @@ def find_figures(page: Image, dpi: float, words: Sequence[Box], tables: Sequence
         short, long = min(width, height), max(width, height)
         if short < dpi * 0.4 or long < dpi * 0.55 or area < 0.08 * width * height:
             continue
-        strokes = int(ink[top : top + height, left : left + width][labels[top : top + height, left : left + width] == i].sum())
+        strokes = int(
+            ink[top : top + height, left : left + width][labels[top : top + height, left : left + width] == i].sum()
+        )
         if strokes < 0.02 * width * height:
             continue
         found.append(

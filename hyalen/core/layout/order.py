@@ -42,9 +42,7 @@ def reading_order(boxes: Sequence[Box], right_to_left: bool = False) -> list[int
         between = (top > upper) & (bottom < lower)
         spanning = between & share_column[a] & share_column[b]
         # A spanning box only parts the two where one lies above it and the other below.
-        parted = spanning & (
-            ((bottom[a] <= top) & (top[b] >= bottom)) | ((bottom[b] <= top) & (top[a] >= bottom))
-        )
+        parted = spanning & (((bottom[a] <= top) & (top[b] >= bottom)) | ((bottom[b] <= top) & (top[a] >= bottom)))
         if not parted.any():
             before[a, b] = True
     return _topological(before, [(float(t), float(x)) for t, x in zip(top, left, strict=True)])

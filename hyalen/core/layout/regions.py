@@ -22,7 +22,9 @@ from hyalen.core.reading.language import identify, is_known
 TRUSTED = 0.6
 
 
-def find_regions(page: Image, dpi: float, blocks: Sequence[ReadBlock], languages: tuple[str, ...]) -> tuple[Region, ...]:
+def find_regions(
+    page: Image, dpi: float, blocks: Sequence[ReadBlock], languages: tuple[str, ...]
+) -> tuple[Region, ...]:
     """Text, tables and figures in reading order; roles are settled by `structure.roles`.
 
     Parameters
@@ -43,7 +45,8 @@ def find_regions(page: Image, dpi: float, blocks: Sequence[ReadBlock], languages
     figures = find_figures(page, dpi, trusted, [t.box for t in tables])
     pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
     figures = merged(
-        figures + [p for p in pictures if _is_picture(p, dpi, trusted) and not any(t.box.covers(p, 0.3) for t in tables)]
+        figures
+        + [p for p in pictures if _is_picture(p, dpi, trusted) and not any(t.box.covers(p, 0.3) for t in tables)]
     )
     figures = [f for f in figures if not any(t.box.covers(f) for t in tables)]
 
@@ -54,8 +57,12 @@ def find_regions(page: Image, dpi: float, blocks: Sequence[ReadBlock], languages
     for box in figures:
         regions.append(
             Region(
-                id=numbered("r"), kind=RegionKind.FIGURE, role=Role.FIGURE, outline=box.polygon(),
-                confidence=0.8, reason="ink that is no text",
+                id=numbered("r"),
+                kind=RegionKind.FIGURE,
+                role=Role.FIGURE,
+                outline=box.polygon(),
+                confidence=0.8,
+                reason="ink that is no text",
             )
         )
     kept = [t for line in read if (t := _without(line, tables_at, figures)) is not None and not _is_noise(t, dpi)]
@@ -175,7 +182,9 @@ def _text_region(lines: Sequence[Line], numbered: _Numbering, languages: tuple[s
     )
 
 
-def _table_region(table: FoundTable, read: Sequence[ReadLine], numbered: _Numbering, languages: tuple[str, ...]) -> Region:
+def _table_region(
+    table: FoundTable, read: Sequence[ReadLine], numbered: _Numbering, languages: tuple[str, ...]
+) -> Region:
     cells = []
     for cell in table.cells:
         lines = []
@@ -188,16 +197,27 @@ def _table_region(table: FoundTable, read: Sequence[ReadLine], numbered: _Number
         lines.sort(key=lambda each: each.baseline[0].y)
         cells.append(
             Cell(
-                row=cell.row, column=cell.column, row_span=cell.row_span, column_span=cell.column_span,
-                header=cell.row == 0, box=cell.box, lines=tuple(lines),
+                row=cell.row,
+                column=cell.column,
+                row_span=cell.row_span,
+                column_span=cell.column_span,
+                header=cell.row == 0,
+                box=cell.box,
+                lines=tuple(lines),
             )
         )
     grid = Table(rows=table.rows, columns=table.columns, cells=tuple(cells))
-    words = [w for c in cells for line in c.lines for w in line.words]
-    language, _ = identify([w.text for w in words], languages) if len(languages) > 1 else (None, 0.0)
+    texts = [w.text for c in cells for line in c.lines for w in line.words]
+    language, _ = identify(texts, languages) if len(languages) > 1 else (None, 0.0)
     return Region(
-        id=numbered("r"), kind=RegionKind.TABLE, role=Role.TABLE, outline=table.box.polygon(), table=grid,
-        language=language or languages[0], confidence=0.9, reason="ruled grid",
+        id=numbered("r"),
+        kind=RegionKind.TABLE,
+        role=Role.TABLE,
+        outline=table.box.polygon(),
+        table=grid,
+        language=language or languages[0],
+        confidence=0.9,
+        reason="ruled grid",
     )
 
 

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, grey, reduced
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 from hyalen.core.model.geometry import Box
 
 WORK_DPI = 150.0
@@ -56,7 +56,7 @@ def find_ruled_tables(page: Image, dpi: float) -> list[FoundTable]:
     gap = max(3, int(dpi / 30))
     across = cv2.morphologyEx(across, cv2.MORPH_CLOSE, np.ones((3, gap * 2 + 1), np.uint8))
     down = cv2.morphologyEx(down, cv2.MORPH_CLOSE, np.ones((gap * 2 + 1, 3), np.uint8))
-    across, down = _thin(across, dpi, 1), _thin(down, dpi, 0)
+    across, down = _thin(as_uint8(across), dpi, 1), _thin(as_uint8(down), dpi, 0)
     grid = cv2.dilate(across | down, np.ones((gap, gap), np.uint8))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(grid, connectivity=8)
     tables = []
@@ -114,14 +114,10 @@ def _grid(across: NDArray[np.uint8], down: NDArray[np.uint8], gap: int) -> Found
             if taken[row, column]:
                 continue
             wide = 1
-            while column + wide < columns and not taken[row, column + wide] and not ruled_right(
-                row, column + wide - 1
-            ):
+            while column + wide < columns and not taken[row, column + wide] and not ruled_right(row, column + wide - 1):
                 wide += 1
             tall = 1
-            while row + tall < rows and all(
-                not ruled_below(row + tall - 1, c) for c in range(column, column + wide)
-            ):
+            while row + tall < rows and all(not ruled_below(row + tall - 1, c) for c in range(column, column + wide)):
                 tall += 1
             taken[row : row + tall, column : column + wide] = True
             box = Box(xs[column], ys[row], xs[column + wide], ys[row + tall])

@@ -107,26 +107,41 @@ def _regions(content: PageContent) -> Iterator[Doubt]:
     for region in content.regions:
         if region.kind is RegionKind.FIGURE and not (region.alternative_text or "").strip():
             yield Doubt(
-                key=f"tag:alternative:{region.id}", stage=Stage.TAG, kind="alternative", weight=0.9,
+                key=f"tag:alternative:{region.id}",
+                stage=Stage.TAG,
+                kind="alternative",
+                weight=0.9,
                 reason="A picture without a description: describe it, or mark it as decorative.",
                 region_id=region.id,
             )
         elif region.role.heading_level and region.confidence < SURE:
             yield Doubt(
-                key=f"tag:role:{region.id}", stage=Stage.TAG, kind="role",
-                weight=round(1 - region.confidence, 3), region_id=region.id, text=region.text[:80],
+                key=f"tag:role:{region.id}",
+                stage=Stage.TAG,
+                kind="role",
+                weight=round(1 - region.confidence, 3),
+                region_id=region.id,
+                text=region.text[:80],
                 reason="Perhaps a heading: set a little larger or bolder than the text.",
             )
         elif region.role is Role.PARAGRAPH and LIST_MARKER.match(region.text) and not region.drawn:
             yield Doubt(
-                key=f"tag:role:{region.id}", stage=Stage.TAG, kind="role", weight=0.3,
-                region_id=region.id, text=region.text[:80],
+                key=f"tag:role:{region.id}",
+                stage=Stage.TAG,
+                kind="role",
+                weight=0.3,
+                region_id=region.id,
+                text=region.text[:80],
                 reason="Perhaps a list item: it starts with a list marker but stands alone.",
             )
         elif region.kind is RegionKind.TEXT and region.confidence < 0.5 and _unseen(region):
             yield Doubt(
-                key=f"read:region:{region.id}", stage=Stage.READ, kind="region",
-                weight=round(1 - region.confidence, 3), region_id=region.id, text=region.text[:80],
+                key=f"read:region:{region.id}",
+                stage=Stage.READ,
+                kind="region",
+                weight=round(1 - region.confidence, 3),
+                region_id=region.id,
+                text=region.text[:80],
                 reason="Read with little confidence: perhaps a stamp, a drawing or handwriting.",
             )
 
@@ -146,7 +161,12 @@ def _words(content: PageContent) -> Iterator[Doubt]:
             weight = word_weight(word, region.language or fallback)
             if weight >= LEAST_WEIGHT:
                 yield Doubt(
-                    key=f"proof:word:{word.id}", stage=Stage.PROOF, kind="word", weight=round(weight, 3),
-                    region_id=region.id, word_id=word.id, text=word.text,
+                    key=f"proof:word:{word.id}",
+                    stage=Stage.PROOF,
+                    kind="word",
+                    weight=round(weight, 3),
+                    region_id=region.id,
+                    word_id=word.id,
+                    text=word.text,
                     reason=f"Read with {word.confidence:.0%} confidence.",
                 )

@@ -106,9 +106,7 @@ def apply(content: PageContent, operation: Operation) -> PageContent:
         case SetWord():
             return _set_word(content, operation.word_id, operation.text)
         case AcceptWord():
-            return _on_word(
-                content, operation.word_id, lambda w: [w.model_copy(update={"state": WordState.ACCEPTED})]
-            )
+            return _on_word(content, operation.word_id, lambda w: [w.model_copy(update={"state": WordState.ACCEPTED})])
         case SetLine():
             region = _find(content, operation.region_id)
             lines = list(region.all_lines)
@@ -144,9 +142,7 @@ def _replace(content: PageContent, changed: Region) -> PageContent:
     def swap(regions: Sequence[Region]) -> tuple[Region, ...]:
         return tuple(changed if r.id == changed.id else r for r in regions)
 
-    return content.model_copy(
-        update={"regions": swap(content.regions), "artifacts": swap(content.artifacts)}
-    )
+    return content.model_copy(update={"regions": swap(content.regions), "artifacts": swap(content.artifacts)})
 
 
 def with_lines(region: Region, lines: Sequence[Line]) -> Region:
@@ -252,7 +248,9 @@ def _set_text(content: PageContent, operation: SetText) -> PageContent:
     if len(texts) != len(lines):
         raise EditError(f"the region has {len(lines)} lines and the text {len(texts)}: keep its line ends")
     fresh = _prefix(content)
-    changed = [line if line.text == text else retext(line, text, fresh) for line, text in zip(lines, texts, strict=True)]
+    changed = [
+        line if line.text == text else retext(line, text, fresh) for line, text in zip(lines, texts, strict=True)
+    ]
     return _replace(content, with_lines(region, changed))
 
 

@@ -44,9 +44,7 @@ def carry_over(old: PageContent, new: PageContent, matrix: Matrix) -> PageConten
         return word
 
     def settle_all(region: Region) -> Region:
-        lines = [
-            line.model_copy(update={"words": tuple(settle(w) for w in line.words)}) for line in region.all_lines
-        ]
+        lines = [line.model_copy(update={"words": tuple(settle(w) for w in line.words)}) for line in region.all_lines]
         return with_lines(region, lines)
 
     if settled:

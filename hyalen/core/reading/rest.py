@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, reduced
+from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.reading.engine import BlockKind, ReadBlock, ReadLine, Shape, read_page
@@ -37,7 +37,7 @@ def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
         mask[max(0, top - pad) : bottom + pad + 1, max(0, left - pad) : right + pad + 1] = 0
     reach = int(dpi / 5) | 1
     joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((3, reach), np.uint8))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    count, _, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
     strips = []
     whole = Box(0, 0, page.shape[1], page.shape[0])
     for i in range(1, count):
@@ -65,9 +65,9 @@ def read_rest(page: Image, dpi: float, languages: tuple[str, ...], blocks: Seque
     for strip in unread_strips(page, dpi, read)[:40]:
         crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
         margin = int(dpi / 15)
-        crop = cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255)
+        crop = as_uint8(cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255))
         shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
-        for block in read_page(crop, dpi, languages, shape):  # type: ignore[arg-type]
+        for block in read_page(crop, dpi, languages, shape):
             lines = [_shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
             lines = [line for line in lines if _confident(line)]
             if lines:

@@ -43,7 +43,7 @@ def without_specks(word: ReadWord) -> ReadWord | None:
     if word.confidence >= 0.8:
         return word
     core = text.lstrip("'`’‘.,·*|_~^°")
-    trimmed = core.rstrip("`‘*|_~^°\"“")
+    trimmed = core.rstrip('`‘*|_~^°"“')
     if trimmed != text and frequency(trimmed.strip(_EDGE).casefold(), word.language) > 2.5:
         return word._replace(text=trimmed)
     return word

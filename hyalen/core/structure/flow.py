@@ -66,7 +66,7 @@ def goes_on(before: Region, after: Region) -> bool:
     if LIST_MARKER.match(after.text):
         return False
     end, start = before.text[-1], after.text.lstrip(_EDGE)[:1]
-    if before.text.endswith(SENTENCE_END) or end in "\"”»":
+    if before.text.endswith(SENTENCE_END) or end in '"”»':
         return False
     if end in HYPHENS:
         return start.islower()

@@ -42,6 +42,4 @@ def level_headings(pages: Sequence[PageContent]) -> list[PageContent]:
         nearest = int(np.argmin(np.abs(np.log(centres / heading_size(region, dpi)))))
         return region.model_copy(update={"role": Role(f"heading_{min(nearest + 1, 6)}")})
 
-    return [
-        page.model_copy(update={"regions": tuple(levelled(r, page.dpi) for r in page.regions)}) for page in pages
-    ]
+    return [page.model_copy(update={"regions": tuple(levelled(r, page.dpi) for r in page.regions)}) for page in pages]

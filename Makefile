@@ -1,0 +1,36 @@
+PYTHON_FILES = hyalen tests bench
+BIN = .venv/bin
+DEMO = demo-data
+
+.PHONY: setup demo test lint bench lock screenshots clean
+
+setup:
+	@tools/setup.sh
+
+demo: setup
+	@$(BIN)/python -m hyalen.demo $(DEMO)
+	@$(BIN)/hyalen serve --data $(DEMO)/data --port 8320
+
+lint: setup
+	$(BIN)/ruff check $(PYTHON_FILES)
+	$(BIN)/ruff format --check $(PYTHON_FILES)
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	cd frontend && npm run --silent check
+
+test: lint
+	$(BIN)/pytest
+
+bench: setup
+	$(BIN)/python -m bench
+
+# Needs uv (pip install uv); writes no address of a registry.
+lock:
+	uv pip compile -q --generate-hashes --strip-extras --extra dev --no-emit-index-url --no-header \
+	  --python-version 3.11 -o requirements.lock pyproject.toml
+
+screenshots: setup
+	$(BIN)/python -m tools.screenshots
+
+clean:
+	rm -rf $(DEMO) hyalen/web/static .mypy_cache .ruff_cache .pytest_cache
