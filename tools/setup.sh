@@ -52,7 +52,7 @@ wanted=$(stamp requirements.lock pyproject.toml)
 if ! same .venv/.stamp "$wanted"; then
   [ -x .venv/bin/python ] || "$python" -m venv .venv
   .venv/bin/pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
-  .venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+  .venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e . 2>/dev/null
   echo "$wanted" > .venv/.stamp
 fi
 
@@ -62,14 +62,15 @@ if ! same frontend/node_modules/.stamp "$wanted"; then
   echo "$wanted" > frontend/node_modules/.stamp
 fi
 
-.venv/bin/python -m hyalen.web.openapi > frontend/openapi.json
-if ! same frontend/src/lib/api/.stamp "$(stamp frontend/openapi.json)"; then
+wanted=$(stamp hyalen/web/*.py hyalen/core/model/*.py hyalen/core/proofing/*.py frontend/package-lock.json)
+if ! same frontend/src/lib/api/.stamp "$wanted"; then
+  .venv/bin/python -m hyalen.web.openapi > frontend/openapi.json
   (cd frontend && npm run --silent types >/dev/null 2>&1)
-  stamp frontend/openapi.json > frontend/src/lib/api/.stamp
+  echo "$wanted" > frontend/src/lib/api/.stamp
 fi
 
 wanted=$(find frontend/src frontend/public frontend/index.html frontend/*.ts frontend/*.js frontend/package-lock.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
 if ! same hyalen/web/static/.stamp "$wanted"; then
-  (cd frontend && npm run --silent build >/dev/null)
+  (cd frontend && npm run --silent build >/dev/null 2>&1)
   echo "$wanted" > hyalen/web/static/.stamp
 fi

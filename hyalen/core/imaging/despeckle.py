@@ -43,7 +43,7 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
         letters[top // step : (top + height) // step + 1, left // step : (left + width) // step + 1] = 1
     reach = max(3, int(dpi / 14 / step)) * 2 + 1
     near = cv2.dilate(letters, np.ones((reach, reach), np.uint8))
-    at = (centres / step).astype(np.int64)
+    at = (np.nan_to_num(centres) / step).astype(np.int64)  # no pixel at all has no centre
     clear = near[at[:, 1], at[:, 0]] == 0
     stops = (stats[:, 4] > (dpi / 60) ** 2) & (size <= dpi / 25) & clear
     stops[0] = False

@@ -8,11 +8,10 @@ from typing import NamedTuple
 # Sheet sizes in inches, shorter side first (ISO 216; ANSI/ASME Y14.1).
 SHEETS = {
     "A4": (8.27, 11.69),
-    "A5": (5.83, 8.27),
-    "A3": (11.69, 16.54),
     "Letter": (8.5, 11.0),
     "Legal": (8.5, 14.0),
 }
+LIKE_A4 = {"A3": (11.69, 16.54), "A5": (5.83, 8.27)}
 USUAL = (72, 96, 100, 150, 200, 240, 300, 400, 600, 1200)
 
 
@@ -46,7 +45,11 @@ def settle_resolution(width: int, height: int, stated: float | None) -> Resoluti
             return Resolution(float(stated), "")
     why = "no resolution is stated" if stated is None else f"the stated {stated:g} dpi is not credible"
     ratio = longest / min(width, height)
-    sheet, (_, long) = min(SHEETS.items(), key=lambda item: abs(math.log(ratio / (item[1][1] / item[1][0]))))
+    fitting = sorted(SHEETS.items(), key=lambda item: abs(math.log(ratio / (item[1][1] / item[1][0]))))
+    sheet, (_, long) = fitting[0]
+    for other, (_, length) in LIKE_A4.items():  # the sizes of the A series have one proportion
+        if sheet == "A4" and not 100 <= longest / long <= 700 and 100 <= longest / length <= 700:
+            sheet, long = other, length
     guess = longest / long
     nearest = min(USUAL, key=lambda dpi: abs(math.log(dpi / guess)))
     dpi = float(nearest) if abs(nearest / guess - 1) <= 0.04 else round(guess)

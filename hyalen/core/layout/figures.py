@@ -11,6 +11,7 @@ from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.model.geometry import Box
 
 WORK_DPI = 100.0
+FRAMED = 0.12  # more of a box under words than this is text with a frame around it
 
 
 def find_figures(page: Image, dpi: float, words: Sequence[Box], tables: Sequence[Box]) -> list[Box]:
@@ -44,18 +45,17 @@ def find_figures(page: Image, dpi: float, words: Sequence[Box], tables: Sequence
     for i in range(1, count):
         left, top, width, height, area = (int(v) for v in stats[i])
         short, long = min(width, height), max(width, height)
-        if short < dpi * 0.4 or long < dpi * 0.55 or area < 0.08 * width * height:
+        if short < dpi * 0.4 or long < dpi * 0.55 or area < 0.025 * width * height:
             continue
         strokes = int(
             ink[top : top + height, left : left + width][labels[top : top + height, left : left + width] == i].sum()
         )
-        if strokes < 0.02 * width * height:
+        if strokes < 0.012 * width * height:
             continue
-        found.append(
-            Box(*(int(v * factor) for v in (left, top, left + width, top + height))).grown(
-                int(factor), Box(0, 0, page.shape[1], page.shape[0])
-            )
-        )
+        box = Box(*(int(v * factor) for v in (left, top, left + width, top + height)))
+        if sum(box.overlap(word) for word in words) > FRAMED * box.area:
+            continue
+        found.append(box.grown(int(factor), Box(0, 0, page.shape[1], page.shape[0])))
     return merged(found)
 
 

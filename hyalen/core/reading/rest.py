@@ -67,12 +67,20 @@ def read_rest(page: Image, dpi: float, languages: tuple[str, ...], blocks: Seque
         margin = int(dpi / 15)
         crop = as_uint8(cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255))
         shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
-        for block in read_page(crop, dpi, languages, shape):
+        for block in _read_somehow(crop, dpi, languages, shape):
             lines = [_shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
             lines = [line for line in lines if _confident(line)]
             if lines:
                 found.append(ReadBlock(BlockKind.TEXT, strip, tuple(lines)))
     return found
+
+
+def _read_somehow(crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[ReadBlock]:
+    """Read a strip; where the engine's line finder sees nothing in it, it is taken for one line as it is."""
+    blocks = read_page(crop, dpi, languages, shape)
+    if any(block.lines for block in blocks) or crop.shape[0] > dpi * 0.5:
+        return blocks
+    return read_page(crop, dpi, languages, Shape.RAW_LINE)
 
 
 def _confident(line: ReadLine) -> bool:

