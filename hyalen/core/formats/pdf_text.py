@@ -10,7 +10,7 @@ from hyalen.core.formats.pdf_font import ADVANCE, UNITS, InvisibleFont
 from hyalen.core.layout.regions import clipped_baseline
 from hyalen.core.model.content import Line
 from hyalen.core.reading.language import script_of
-from hyalen.core.structure.flow import breaks_word
+from hyalen.core.structure.flow import LineEnd, line_end
 
 SOFT_HYPHEN = "\u00ad"
 _RIGHT_TO_LEFT = frozenset({"ARABIC", "HEBREW"})
@@ -47,12 +47,12 @@ class TextLayer:
         out = ["BT 3 Tr"]
         for i, line in enumerate(lines):
             following = lines[i + 1] if i + 1 < len(lines) else None
-            hyphenated = following is not None and breaks_word(line, following, language)
-            out.extend(self._line(line, hyphenated))
+            end = line_end(line, following, language) if following else LineEnd.SPACE
+            out.extend(self._line(line, end))
         out.append("ET")
         return "\n".join(out)
 
-    def _line(self, line: Line, hyphenated: bool) -> Iterable[str]:
+    def _line(self, line: Line, end: LineEnd) -> Iterable[str]:
         (x0, y0), (x1, y1) = clipped_baseline(line)
         slope = (y1 - y0) / (x1 - x0) if x1 > x0 else 0.0
         slope = slope if abs(slope) < 0.2 else 0.0
@@ -67,7 +67,7 @@ class TextLayer:
         for at, word in enumerate(line.words):
             last = at + 1 == len(line.words)
             text = word.text
-            if last and hyphenated:
+            if last and end is LineEnd.BREAK:
                 text = text[:-1] + SOFT_HYPHEN
             backwards = is_right_to_left(text)
             for run, left, width in _runs(text, word.box.left, word.box.width, backwards):
@@ -77,7 +77,7 @@ class TextLayer:
                     else self._backwards(run, left, y0 + slope * (left - x0), width, size, angle)
                 )
             if last:
-                if not hyphenated:
+                if end is LineEnd.SPACE:
                     edge = word.box.left - size * 0.25 / self._scale if backwards else word.box.right
                     yield show(" ", edge, size * 0.25 / self._scale)
                 continue

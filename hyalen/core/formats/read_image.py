@@ -16,6 +16,7 @@ from hyalen.core.model.document import PageKind
 
 Pillow.MAX_IMAGE_PIXELS = None  # our own limit is checked before any pixel is decoded
 _ORIENTATION = 0x0112
+_X_RESOLUTION = 0x011A
 _TURNED = {5, 6, 7, 8}
 
 
@@ -69,7 +70,7 @@ def _opened(path: Path) -> Pillow.Image:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            return Pillow.open(path, formats=("JPEG", "PNG", "TIFF", "MPO"))
+            return Pillow.open(path, formats=("JPEG", "PNG", "TIFF"))
     except UnidentifiedImageError as error:
         raise SourceError("the file is not a readable image; its header is damaged or cut short") from error
     except (OSError, SyntaxError, ValueError) as error:
@@ -102,6 +103,12 @@ def _check_end(path: Path, picture: Pillow.Image) -> None:
 
 def _stated_dpi(picture: Pillow.Image) -> float | None:
     stated = picture.info.get("dpi")
+    if (
+        picture.format in ("JPEG", "MPO")
+        and not picture.info.get("jfif_unit")
+        and _X_RESOLUTION not in picture.getexif()
+    ):
+        return None  # Pillow's 72 stands for a file that says nothing
     if not stated:
         return None
     try:

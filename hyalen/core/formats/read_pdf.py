@@ -117,7 +117,7 @@ def _own_image(path: Path, index: int, item: Any, page: pypdfium2.PdfPage, limit
         return None
     with pikepdf.open(path) as pdf:
         source = pdf.pages[index]
-        own: list[Any] = list(source.images.values())
+        own: list[Any] = list(source.get_images(recursive=False).values())
         if len(own) != 1 or "/SMask" in own[0] or "/Mask" in own[0] or own[0].get("/ImageMask", False):
             return None
         if "/Decode" in own[0]:

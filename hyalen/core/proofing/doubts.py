@@ -65,8 +65,8 @@ def word_weight(word: Word, language: str) -> float:
         if core[0].isupper() and not core.isupper() and len(core) > 3:
             return min(1.0, doubt * 1.6)  # most names are in no list
         return min(1.0, 0.06 + doubt * 2.2)
-    if known < 2.5:
-        return min(1.0, doubt * 1.3)
+    if known < 3.0:  # a short rare word is more often a misread common one
+        return min(1.0, doubt * 1.3 if len(core) > 4 else 0.04 + doubt * 1.8)
     return doubt * 0.75 if len(core) > 2 else doubt
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from enum import StrEnum
 from typing import NamedTuple
 
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
@@ -10,6 +11,7 @@ from hyalen.core.model.content import Line, PageContent, Region, Role
 from hyalen.core.reading.language import is_known
 
 HYPHENS = "-‐¬\u00ad"
+_AFTER_A_HANGING_HYPHEN = frozenset({"und", "oder", "bis", "and", "or", "to", "en", "of", "og"})
 _EDGE = "\"'“”„‘’«»()[]{}.,;:!?…"
 
 
@@ -26,23 +28,33 @@ class FlowBlock(NamedTuple):
         return self.sources[0][1]
 
 
-def breaks_word(line: Line, following: Line, language: str) -> bool:
-    """Whether the hyphen at the line's end was put there by the line break.
+class LineEnd(StrEnum):
+    """What joins a line to the next."""
 
-    It was when the next line goes on in lower case and the joined word is known, or
-    the two parts are not both words of their own.
+    SPACE = "space"
+    HYPHEN = "hyphen"  # the word's own hyphen: nothing comes between
+    BREAK = "break"  # put there by the line break: it goes
+
+
+def line_end(line: Line, following: Line, language: str) -> LineEnd:
+    """How two lines are joined.
+
+    A hyphen was put there by the line break when the next line goes on in lower case and
+    the joined word is known, or the two parts are not both words of their own.
     """
     if not line.words or not following.words:
-        return False
+        return LineEnd.SPACE
     first, second = line.words[-1].text, following.words[0].text
-    if len(first) < 2 or first[-1] not in HYPHENS or not first[-2].isalpha():
-        return False
-    if not second[0].isalpha() or second[0].isupper():
-        return False
+    if len(first) < 2 or first[-1] not in HYPHENS or not first[-2].isalnum() or not second[0].isalnum():
+        return LineEnd.SPACE
     head, tail = first[:-1].strip(_EDGE), second.strip(_EDGE)
-    if is_known(head + tail, language):
-        return True
-    return not (is_known(head, language) and is_known(tail, language))
+    if tail in _AFTER_A_HANGING_HYPHEN:
+        return LineEnd.SPACE
+    if not head[-1:].isalpha() or not second[0].isalpha() or second[0].isupper():
+        return LineEnd.HYPHEN
+    if is_known(head + tail, language) or not (is_known(head, language) and is_known(tail, language)):
+        return LineEnd.BREAK
+    return LineEnd.HYPHEN
 
 
 def joined_text(lines: Sequence[Line], language: str) -> str:
@@ -50,10 +62,8 @@ def joined_text(lines: Sequence[Line], language: str) -> str:
     parts: list[str] = []
     for i, line in enumerate(lines):
         text = line.text
-        if i + 1 < len(lines) and breaks_word(line, lines[i + 1], language):
-            parts.append(text[:-1])
-        else:
-            parts.append(text + " ")
+        end = line_end(line, lines[i + 1], language) if i + 1 < len(lines) else LineEnd.SPACE
+        parts.append(text[:-1] if end is LineEnd.BREAK else text if end is LineEnd.HYPHEN else text + " ")
     return "".join(parts).strip()
 
 

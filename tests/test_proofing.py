@@ -1,0 +1,152 @@
+"""Doubts, edits, what is kept when a page is read again, and document rules."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from hyalen.core.accessibility.rules import document_doubts, page_headings
+from hyalen.core.model.content import Role, Word, WordState
+from hyalen.core.model.geometry import Box, translation
+from hyalen.core.model.treatment import Cleaned, Finding
+from hyalen.core.proofing.doubts import Stage, page_doubts, word_weight
+from hyalen.core.proofing.edits import (
+    AcceptDoubt,
+    AcceptWord,
+    EditError,
+    Move,
+    SetAlternative,
+    SetLanguage,
+    SetLine,
+    SetRole,
+    SetText,
+    SetWord,
+    apply,
+)
+from hyalen.core.proofing.keep import carry_over, hand_made
+from tests.conftest import ContentMaker
+
+
+def word(text: str, confidence: float) -> Word:
+    return Word(id="w", text=text, box=Box(0, 0, 10, 10), confidence=confidence)
+
+
+@pytest.mark.parametrize(
+    "doubtful,sure",
+    [
+        (("needl¢", 0.8), ("needle", 0.8)),
+        (("tbe", 0.9), ("the", 0.9)),
+        (("the", 0.4), ("the", 0.9)),
+        (("19B1", 0.8), ("1931", 0.8)),
+    ],
+)
+def test_unknown_and_unsure_words_weigh_more(doubtful: tuple[str, float], sure: tuple[str, float]) -> None:
+    assert word_weight(word(*doubtful), "eng") > word_weight(word(*sure), "eng")
+
+
+def test_doubts_come_worst_first_and_settled_words_are_none(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "the qwzx lamp").figure().page()
+    page = apply(page, SetWord(word_id="w2", text="qwzy"))
+    assert [d.key for d in page_doubts(page)] == ["tag:alternative:r2"]
+    doubtful = maker().add(Role.PARAGRAPH, "zzqk xxvb the").figure().page()
+    found = page_doubts(doubtful)
+    assert [d.weight for d in found] == sorted((d.weight for d in found), reverse=True)
+    assert {d.stage for d in found} == {Stage.PROOF, Stage.TAG}
+
+
+def test_cleaning_doubts_come_from_unsure_findings(maker: type[ContentMaker]) -> None:
+    cleaned = Cleaned(
+        width=1, height=1, dpi=300, turn=0, skew=0, trim=Box(0, 0, 1, 1), to_original=(1,) * 9, blank=False, colour=False,
+        findings=(Finding(step="turn", says="perhaps", confidence=0.5), Finding(step="trim", says="sure")),
+    )  # fmt: skip
+    page = maker().page()
+    assert [(d.key, d.stage) for d in page_doubts(page, cleaned)] == [("clean:turn", Stage.CLEAN)]
+    assert page_doubts(apply(page, AcceptDoubt(key="clean:turn")), cleaned) == []
+
+
+def test_a_word_is_corrected_parted_and_taken_away(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "landed withthe relief").page()
+    parted = apply(page, SetWord(word_id="w2", text="with the"))
+    words = list(parted.words)
+    assert [w.text for w in words] == ["landed", "with", "the", "relief"]
+    assert words[1].id == "w2" and words[2].id not in {"w1", "w2", "w3"}
+    assert words[1].box.left == list(page.words)[1].box.left and words[2].box.right == list(page.words)[1].box.right
+    assert words[1].box.right < words[2].box.left
+    gone = apply(page, SetWord(word_id="w2", text=""))
+    assert gone.regions[0].text == "landed relief"
+    assert apply(page, AcceptWord(word_id="w2")).regions[0].lines[0].words[1].state is WordState.ACCEPTED
+
+
+def test_a_line_keeps_the_words_that_did_not_change(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "the lamp was brocken today").page()
+    line = apply(page, SetLine(region_id="r1", line=0, text="the old lamp was broken")).regions[0].lines[0]
+    assert line.text == "the old lamp was broken"
+    assert [w.state for w in line.words] == [
+        WordState.READ,
+        WordState.CORRECTED,
+        WordState.READ,
+        WordState.READ,
+        WordState.CORRECTED,
+    ]
+    lefts = [w.box.left for w in line.words]
+    assert lefts == sorted(lefts)
+
+
+def test_text_keeps_its_line_ends(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "first line\nsecond lime").page()
+    assert (
+        apply(page, SetText(region_id="r1", text="first line\nsecond line")).regions[0].text
+        == "first line\nsecond line"
+    )
+    with pytest.raises(EditError, match="2 lines"):
+        apply(page, SetText(region_id="r1", text="all in one"))
+
+
+def test_roles_move_regions_between_script_and_artifacts(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "a head").add(Role.PARAGRAPH, "body").figure().page()
+    aside = apply(page, SetRole(region_id="r1", role=Role.RUNNING_HEAD))
+    assert [r.id for r in aside.regions] == ["r2", "r3"] and [a.id for a in aside.artifacts] == ["r1"]
+    back = apply(aside, SetRole(region_id="r1", role=Role.HEADING_2))
+    assert [r.id for r in back.regions] == ["r1", "r2", "r3"]
+    decorative = apply(page, SetAlternative(region_id="r3", decorative=True))
+    assert [a.id for a in decorative.artifacts] == ["r3"]
+    described = apply(page, SetAlternative(region_id="r3", text="A tower"))
+    assert described.region("r3").alternative_text == "A tower"
+    picture = apply(page, SetRole(region_id="r1", role=Role.FIGURE))
+    assert page_doubts(picture)[0].key.startswith("tag:alternative")
+    for role in (Role.PARAGRAPH, Role.TABLE):
+        with pytest.raises(EditError):
+            apply(page, SetRole(region_id="r3", role=role))
+
+
+def test_order_is_changed_by_moving(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "a").add(Role.PARAGRAPH, "b").add(Role.PARAGRAPH, "c").page()
+    assert [r.text for r in apply(page, Move(region_id="r3", before="r1")).regions] == ["c", "a", "b"]
+    assert [r.text for r in apply(page, Move(region_id="r1")).regions] == ["b", "c", "a"]
+    with pytest.raises(EditError):
+        apply(page, Move(region_id="r1", before="r9"))
+    with pytest.raises(EditError, match="r9"):
+        apply(page, SetLanguage(region_id="r9", language="fra"))
+
+
+def test_what_was_settled_is_carried_over_to_a_new_reading(maker: type[ContentMaker]) -> None:
+    old = maker().add(Role.PARAGRAPH, "the nedle valve").figure().page()
+    old = apply(old, SetWord(word_id="w2", text="needle"))
+    old = apply(old, SetRole(region_id="r1", role=Role.CAPTION))
+    old = apply(old, SetAlternative(region_id="r2", text="A tower"))
+    assert hand_made(old) == 3
+    new = maker().add(Role.PARAGRAPH, "the nedlo valve").figure().page()
+    kept = carry_over(old, new, np.eye(3))
+    assert [w.text for w in kept.words] == ["the", "needle", "valve"]
+    assert kept.regions[0].role is Role.CAPTION and kept.regions[1].alternative_text == "A tower"
+    elsewhere = carry_over(old, new, translation(0, 900))
+    assert [w.text for w in elsewhere.words] == ["the", "nedlo", "valve"]
+
+
+def test_document_rules(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.HEADING_1, "Top").add(Role.HEADING_3, "Too deep").page()
+    headings = page_headings(page, 0)
+    keys = {d.key for _, d in document_doubts("scan-014", "scan-014", 30, headings)}
+    assert keys == {"check:title", "check:level:r2"}
+    assert {d.key for _, d in document_doubts("A title", "scan-014", 30, [])} == {"check:bookmarks"}
+    assert document_doubts("A title", "scan-014", 20, headings[:1]) == []

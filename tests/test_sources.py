@@ -1,0 +1,188 @@
+"""Bringing in: what the files are, what they keep, and what is refused with a reason."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+import numpy as np
+import pikepdf
+import pytest
+from PIL import Image as Pillow
+
+from hyalen.core.formats.codecs import decode
+from hyalen.core.formats.read import count_pages, naming_note, read_source_page, sniff
+from hyalen.core.formats.source import Limits, SourceError
+from hyalen.core.model.document import PageKind
+
+LIMITS = Limits()
+
+
+def picture(mode: str = "RGB", size: tuple[int, int] = (620, 877)) -> Pillow.Image:
+    rng = np.random.default_rng(1)
+    noise = Pillow.fromarray(rng.integers(0, 255, (size[1], size[0], 3), np.uint8), "RGB")
+    return noise.convert(mode)
+
+
+def image_pdf(path: Path, jpeg: bytes, size: tuple[int, int], rotate: int = 0, text: str = "") -> None:
+    pdf = pikepdf.new()
+    page = pdf.add_blank_page(page_size=(size[0] * 0.24, size[1] * 0.24))
+    image = pdf.make_stream(
+        jpeg,
+        Type=pikepdf.Name.XObject,
+        Subtype=pikepdf.Name.Image,
+        Width=size[0],
+        Height=size[1],
+        ColorSpace=pikepdf.Name.DeviceRGB,
+        BitsPerComponent=8,
+        Filter=pikepdf.Name.DCTDecode,
+    )
+    font = pikepdf.Dictionary(Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name.Helvetica)
+    page.Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(Im0=image), Font=pikepdf.Dictionary(F0=font))
+    content = f"q {size[0] * 0.24} 0 0 {size[1] * 0.24} 0 0 cm /Im0 Do Q {text}"
+    page.Contents = pdf.make_stream(content.encode())
+    if rotate:
+        page.Rotate = rotate
+    pdf.save(path)
+
+
+def jpeg() -> bytes:
+    out = io.BytesIO()
+    picture().save(out, "JPEG", quality=80)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    "compression", ["raw", "tiff_lzw", "tiff_deflate", "packbits", "jpeg", "group3", "group4", "tiff_adobe_deflate"]
+)
+def test_tiff_of_every_usual_compression_and_several_pages(tmp_path: Path, compression: str) -> None:
+    mode = "1" if compression.startswith("group") else "RGB"
+    first, second = picture(mode), picture(mode, (400, 500))
+    path = tmp_path / "scan.tif"
+    first.save(path, save_all=True, append_images=[second], compression=compression, dpi=(200, 200))
+    assert count_pages(path, LIMITS) == 2
+    page = read_source_page(path, 1, LIMITS)
+    assert (page.width, page.height, page.dpi, page.kind) == (400, 500, 200, PageKind.SCANNED)
+    with Pillow.open(path) as true:
+        true.seek(1)
+        assert np.array_equal(decode(page.original), decode_of(true))
+
+
+def decode_of(image: Pillow.Image) -> np.ndarray:
+    return np.asarray(image.convert("L" if image.mode == "1" else "RGB"))
+
+
+@pytest.mark.parametrize("kind", ["JPEG", "PNG"])
+def test_a_single_image_is_kept_bit_for_bit(tmp_path: Path, kind: str) -> None:
+    path = tmp_path / f"scan.{kind.lower()}"
+    picture().save(path, kind, dpi=(300, 300))
+    page = read_source_page(path, 0, LIMITS)
+    assert page.original == path.read_bytes()
+    assert page.dpi == 300 and page.dpi_reason == ""
+
+
+def test_exif_turn_is_honoured(tmp_path: Path) -> None:
+    image = picture()
+    exif = image.getexif()
+    exif[0x0112] = 6
+    path = tmp_path / "photo.jpg"
+    image.save(path, exif=exif.tobytes())
+    page = read_source_page(path, 0, LIMITS)
+    assert (page.width, page.height) == (877, 620)
+    assert decode(page.original).shape[:2] == (620, 877)
+    assert page.dpi_reason
+
+
+def test_a_scanned_pdf_page_keeps_its_images_own_bytes(tmp_path: Path) -> None:
+    data, path = jpeg(), tmp_path / "scan.pdf"
+    image_pdf(path, data, (620, 877))
+    page = read_source_page(path, 0, LIMITS)
+    assert page.original == data
+    assert (page.kind, page.dpi) == (PageKind.SCANNED, pytest.approx(300, abs=0.5))
+
+
+def test_invisible_text_leaves_a_page_scanned_and_visible_text_makes_it_born_digital(tmp_path: Path) -> None:
+    words = "BT /F0 12 Tf {mode} Tr 20 20 Td (The quick brown fox jumps) Tj ET"
+    image_pdf(tmp_path / "hidden.pdf", jpeg(), (620, 877), text=words.format(mode=3))
+    assert read_source_page(tmp_path / "hidden.pdf", 0, LIMITS).kind is PageKind.SCANNED
+    image_pdf(tmp_path / "shown.pdf", jpeg(), (620, 877), text=words.format(mode=0))
+    page = read_source_page(tmp_path / "shown.pdf", 0, LIMITS)
+    assert (page.kind, page.dpi, page.width) == (PageKind.BORN_DIGITAL, 300, pytest.approx(620, abs=2))
+
+
+def test_a_pdfs_rotation_is_told(tmp_path: Path) -> None:
+    image_pdf(tmp_path / "turned.pdf", jpeg(), (620, 877), rotate=90)
+    page = read_source_page(tmp_path / "turned.pdf", 0, LIMITS)
+    assert (page.stated_turn, page.width, page.height) == (90, 877, 620)
+
+
+def bad_file(tmp_path: Path, what: str) -> Path:
+    path = tmp_path / "bad.pdf"
+    if what == "empty":
+        path.write_bytes(b"")
+    elif what == "text":
+        path.write_text("this is no PDF")
+    elif what == "html":
+        path.write_text("<!doctype html><script>alert(1)</script>")
+    elif what == "encrypted":
+        pdf = pikepdf.new()
+        pdf.add_blank_page()
+        pdf.save(path, encryption=pikepdf.Encryption(user="u", owner="o"))
+    elif what == "cut pdf":
+        image_pdf(path, jpeg(), (620, 877))
+        path.write_bytes(b"%PDF-1.7\n" + path.read_bytes()[2000:3000])
+    elif what == "no pages":
+        pikepdf.new().save(path)
+    elif what == "cut jpeg":
+        path.write_bytes(jpeg()[:20_000])
+    elif what == "cut png":
+        out = io.BytesIO()
+        picture().save(out, "PNG")
+        path.write_bytes(out.getvalue()[:50_000])
+    elif what == "cut tiff":
+        out = io.BytesIO()
+        picture().save(out, "TIFF", compression="tiff_lzw")
+        path.write_bytes(out.getvalue()[:60_000])
+    elif what == "bomb":
+        head = bytearray(io.BytesIO().getvalue())
+        out = io.BytesIO()
+        Pillow.new("1", (8, 8)).save(out, "PNG")
+        head = bytearray(out.getvalue())
+        head[16:24] = (200_000).to_bytes(4, "big") + (200_000).to_bytes(4, "big")
+        import zlib
+
+        head[29:33] = zlib.crc32(bytes(head[12:29])).to_bytes(4, "big")
+        path.write_bytes(bytes(head))
+    return path
+
+
+@pytest.mark.parametrize(
+    "what,reason",
+    [("empty", "empty"), ("text", "not a PDF"), ("html", "not a PDF"), ("encrypted", "password"), ("cut pdf", "damaged"),
+     ("no pages", "no pages"), ("cut jpeg", "cut short"), ("cut png", "cut short"), ("cut tiff", "damaged|opened"), ("bomb", "megapixels")],
+)  # fmt: skip
+def test_what_cannot_be_brought_in_says_why(tmp_path: Path, what: str, reason: str) -> None:
+    path = bad_file(tmp_path, what)
+    with pytest.raises(SourceError, match=reason):
+        for index in range(count_pages(path, LIMITS)):
+            read_source_page(path, index, LIMITS)
+
+
+def test_limits_are_kept(tmp_path: Path) -> None:
+    path = tmp_path / "scan.tif"
+    picture().save(path, save_all=True, append_images=[picture()] * 3)
+    for limits, reason in (
+        (Limits(pages=3), "4 pages"),
+        (Limits(bytes=1000), "MB"),
+        (Limits(pixels=1000), "megapixels"),
+    ):
+        with pytest.raises(SourceError, match=reason):
+            count_pages(path, limits)
+
+
+def test_a_file_is_what_its_content_is(tmp_path: Path) -> None:
+    path = tmp_path / "scan.pdf"
+    picture().save(path, "PNG")
+    assert sniff(path) == "png"
+    assert "PNG" in naming_note("scan.pdf", "png")
+    assert naming_note("scan.PNG", "png") == ""
