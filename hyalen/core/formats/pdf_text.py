@@ -71,11 +71,8 @@ class TextLayer:
                 text = text[:-1] + SOFT_HYPHEN
             backwards = is_right_to_left(text)
             for run, left, width in _runs(text, word.box.left, word.box.width, backwards):
-                yield (
-                    show(run, left, width)
-                    if not backwards or not _turns(run)
-                    else self._backwards(run, left, y0 + slope * (left - x0), width, size, angle)
-                )
+                baseline = y0 + slope * (left - x0)
+                yield self._run(run, left, baseline, width, size, angle, mirrored=backwards and _turns(run))
             if last:
                 if end is LineEnd.SPACE:
                     edge = word.box.left - size * 0.25 / self._scale if backwards else word.box.right
@@ -87,20 +84,21 @@ class TextLayer:
             else:
                 yield show(" ", word.box.right, max(1, after.left - word.box.right))
 
-    def _start(self, x: float, y: float, width: float, count: int, size: float, angle: float) -> str:
-        stretch = 100 * width * self._scale / (count * ADVANCE / UNITS * size)
+    def _run(
+        self, text: str, x: float, y: float, width: float, size: float, angle: float, mirrored: bool = False
+    ) -> str:
+        """Show `text` over `width` pixels; mirrored, it starts at the right edge and runs to the left.
+
+        A mirrored text matrix keeps right-to-left text in the order in which it is read, in the
+        content stream as well as on the page. Nothing is drawn, so no glyph is seen mirrored.
+        """
+        stretch = 100 * width * self._scale / (len(text) * ADVANCE / UNITS * size)
         cos, sin = math.cos(angle), math.sin(angle)
-        left, bottom = x * self._scale, (self._height - y) * self._scale
-        return f"{stretch:.2f} Tz {cos:.5f} {sin:.5f} {-sin:.5f} {cos:.5f} {left:.2f} {bottom:.2f} Tm"
-
-    def _run(self, text: str, x: float, y: float, width: float, size: float, angle: float) -> str:
-        return f"{self._start(x, y, width, len(text), size, angle)} <{self._font.code(text)}> Tj"
-
-    def _backwards(self, text: str, x: float, y: float, width: float, size: float, angle: float) -> str:
-        """Logical order with each glyph to the left of the one before it."""
-        place = self._start(x + width * (1 - 1 / len(text)), y, width, len(text), size, angle)
-        back = f" {2 * ADVANCE} ".join(f"<{self._font.code(c)}>" for c in text)
-        return f"{place} [{back}] TJ"
+        left = (x + width if mirrored else x) * self._scale
+        bottom = (self._height - y) * self._scale
+        sign = -1 if mirrored else 1
+        matrix = f"{sign * cos:.5f} {sign * sin:.5f} {-sin:.5f} {cos:.5f} {left:.2f} {bottom:.2f}"
+        return f"{stretch:.2f} Tz {matrix} Tm <{self._font.code(text)}> Tj"
 
 
 def _turns(run: str) -> bool:

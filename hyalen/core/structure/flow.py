@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
 from hyalen.core.model.content import Line, PageContent, Region, Role
-from hyalen.core.reading.language import is_known
+from hyalen.core.reading.language import frequency
 
 HYPHENS = "-‐¬\u00ad"
 _AFTER_A_HANGING_HYPHEN = frozenset({"und", "oder", "bis", "and", "or", "to", "en", "of", "og"})
@@ -52,7 +52,9 @@ def line_end(line: Line, following: Line, language: str) -> LineEnd:
         return LineEnd.SPACE
     if not head[-1:].isalpha() or not second[0].isalpha() or second[0].isupper():
         return LineEnd.HYPHEN
-    if is_known(head + tail, language) or not (is_known(head, language) and is_known(tail, language)):
+    whole = frequency((head + tail).casefold(), language)
+    parts = min(frequency(head.casefold(), language), frequency(tail.casefold(), language))
+    if parts == 0 or whole > 0 and whole > parts - 3:
         return LineEnd.BREAK
     return LineEnd.HYPHEN
 
