@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image as Pillow
 
 from bench.material import Case
 from hyalen.core.imaging.clean import clean_page
@@ -17,7 +18,7 @@ from hyalen.core.model.geometry import Box, Point
 from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.reading.page import read_content
 from hyalen.core.reading.upright import find_turn
-from hyalen.demo.spoil import spoil
+from hyalen.demo.spoil import Spoiling, spoil
 from hyalen.demo.typeset import SetPage, Typesetter, typesetter
 
 
@@ -135,6 +136,15 @@ def maker() -> type[ContentMaker]:
 @pytest.fixture
 def blank_page() -> Image:
     return np.full((3508, 2480), 255, np.uint8)
+
+
+@pytest.fixture(scope="session")
+def small_scan(pages: Pages, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A quickly read page: the head of a clean one at 150 dpi."""
+    image = pages.truth(Case("small", "eng", Spoiling(), dpi=150.0)).image[:420]
+    path = tmp_path_factory.mktemp("scans") / "small.png"
+    Pillow.fromarray(image).save(path, dpi=(150, 150))
+    return path
 
 
 @pytest.fixture

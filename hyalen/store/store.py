@@ -314,18 +314,12 @@ class Store:
             ).fetchall()
             for row in rows:
                 old = new = unpacked(row["content"])
-                same = [w.id for w in old.words if w.text == misread and (not w.settled or w.id == operation.word_id)]
-                if row["id"] == page_id and operation.word_id not in same:
-                    same.append(operation.word_id)
-                for word_id in same:
-                    if (
-                        row["id"] != page_id
-                        and word_id == operation.word_id
-                        and not any(w.id == word_id and w.text == misread for w in old.words)
-                    ):
-                        continue
-                    new = apply(new, SetWord(word_id=word_id, text=operation.text))
-                    count += 1
+                here = row["id"] == page_id
+                for word in old.words:
+                    chosen = here and word.id == operation.word_id
+                    if chosen or (word.text == misread and not word.settled):
+                        new = apply(new, SetWord(word_id=word.id, text=operation.text))
+                        count += 1
                 if new is not old:
                     changes.append((row["id"], old, new))
             revisions = self._journal(db, changes, label)

@@ -12,7 +12,7 @@ from fastapi.staticfiles import StaticFiles
 
 from hyalen import __version__
 from hyalen.core.formats.source import Limits
-from hyalen.store.store import Store
+from hyalen.store.store import NotFound, Store
 from hyalen.web import batches, documents, errors, pages
 from hyalen.web.guard import SameOrigin
 from hyalen.web.services import Services
@@ -46,6 +46,8 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
         @app.get("/{path:path}", include_in_schema=False)
         def front_end(path: str) -> FileResponse:
             """Any other address is the single page's own."""
+            if path.startswith("api/"):
+                raise NotFound("There is no such address.")
             file = STATIC / path
             inside = file.resolve().is_relative_to(STATIC) and file.is_file()
             # The page names hashed assets, so it must itself never be an old copy.

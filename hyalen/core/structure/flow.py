@@ -54,7 +54,7 @@ def line_end(line: Line, following: Line, language: str) -> LineEnd:
         return LineEnd.HYPHEN
     whole = frequency((head + tail).casefold(), language)
     parts = min(frequency(head.casefold(), language), frequency(tail.casefold(), language))
-    if parts == 0 or whole > 0 and whole > parts - 3:
+    if parts == 0 or (whole > 0 and whole > parts - 3):
         return LineEnd.BREAK
     return LineEnd.HYPHEN
 

@@ -1,0 +1,183 @@
+"""The HTTP interface: problem documents, edits, delivery."""
+
+from __future__ import annotations
+
+import io
+import json
+import time
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from hyalen.core.formats.source import Limits
+from hyalen.web.app import make_app
+
+
+@pytest.fixture(scope="module")
+def client(tmp_path_factory: pytest.TempPathFactory) -> Iterator[TestClient]:
+    with TestClient(make_app(tmp_path_factory.mktemp("web"), workers=2, limits=Limits(bytes=5_000_000))) as made:
+        yield made
+
+
+@pytest.fixture(scope="module")
+def read(client: TestClient, small_scan: Path) -> tuple[int, int]:
+    """Batch and document, read."""
+    batch = client.post("/api/batches", json={"name": "Box 14", "languages": ["eng"]}).json()["id"]
+    files = [
+        ("files", ("Small scan.png", small_scan.read_bytes())),
+        ("files", ("bad.pdf", b"no pdf")),
+        ("files", ("void.tif", b"")),
+    ]
+    told = client.post(f"/api/batches/{batch}/files", files=files).json()
+    assert [(p["file"], p["reason"][:12]) for p in told["problems"]] == [
+        ("bad.pdf", "the file is "),
+        ("void.tif", "the file is "),
+    ]
+    (document,) = told["documents"]
+    wait(client, batch)
+    return batch, document
+
+
+def wait(client: TestClient, batch: int) -> dict:
+    end = time.monotonic() + 120
+    while True:
+        state = client.get(f"/api/batches/{batch}").json()
+        pending = sum(n for s in state["progress"].values() for k, n in s.items() if k in ("waiting", "running"))
+        if not pending and not any(d["delivering"] for d in state["documents"]):
+            return state
+        assert time.monotonic() < end
+        time.sleep(0.1)
+
+
+def page_of(client: TestClient, document: int) -> dict:
+    return client.get(f"/api/pages/{client.get(f'/api/documents/{document}').json()['pages'][0]['id']}").json()
+
+
+def test_errors_are_problem_documents(client: TestClient) -> None:
+    # RFC 9457: type, title, status and detail, in application/problem+json.
+    for response, status in (
+        (client.get("/api/batches/999"), 404),
+        (client.get("/api/pages/999"), 404),
+        (client.get("/api/blobs/..%2f..%2fetc"), 404),
+        (client.post("/api/batches", json={"name": "x", "languages": ["xyz"]}), 422),
+        (client.post("/api/batches", json={"name": "", "languages": ["eng"]}), 422),
+    ):
+        assert response.status_code == status
+        assert response.headers["content-type"] == "application/problem+json"
+        assert set(response.json()) >= {"type", "title", "status", "detail"} and response.json()["detail"]
+
+
+def test_other_sites_are_refused(client: TestClient) -> None:
+    assert client.get("/api/batches", headers={"Origin": "https://example.org"}).status_code == 403
+    assert client.get("/api/batches", headers={"Host": "example.org"}).status_code == 403
+    assert client.get("/api/batches", headers={"Origin": "http://testserver"}).status_code == 200
+
+
+def test_page_with_images_content_and_doubts(client: TestClient, read: tuple[int, int]) -> None:
+    page = page_of(client, read[1])
+    assert page["content"]["regions"] and page["dpi"] == 150
+    for name in ("cleaned", "original"):
+        response = client.get(page[name])
+        assert response.status_code == 200 and response.headers["content-type"].startswith("image/")
+    width = page["content"]["width"]
+    assert client.get(f"/api/pages/{page['id']}/crop?left=0&top=0&right={width}&bottom=40").content[:2] == b"\xff\xd8"
+    assert client.get(f"/api/pages/{page['id']}/crop?left=9&top=9&right=9&bottom=9").status_code == 422
+
+
+def test_edit_undo_redo_and_stale(client: TestClient, read: tuple[int, int]) -> None:
+    page = page_of(client, read[1])
+    region = page["content"]["regions"][0]["id"]
+    change = {
+        "revision": page["revision"],
+        "operation": {"op": "set_role", "region_id": region, "role": "caption"},
+        "label": "Make it caption",
+    }
+    assert client.post(f"/api/pages/{page['id']}/edits", json=change).json()["revision"] == page["revision"] + 1
+    stale = client.post(f"/api/pages/{page['id']}/edits", json=change)
+    assert stale.status_code == 409 and "nothing was overwritten" in stale.json()["detail"]
+    change["revision"] += 1
+    change["operation"]["role"] = "table"
+    assert client.post(f"/api/pages/{page['id']}/edits", json=change).status_code == 422
+    told = client.post(f"/api/documents/{read[1]}/undo").json()
+    assert (told["page_id"], told["label"]) == (page["id"], "Make it caption")
+    assert page_of(client, read[1])["content"] == page["content"]
+    assert client.post(f"/api/documents/{read[1]}/redo").json()["label"] == "Make it caption"
+    client.post(f"/api/documents/{read[1]}/undo")
+
+
+def test_reading_again_keeps_corrected_words_unless_told_otherwise(client: TestClient, read: tuple[int, int]) -> None:
+    batch, document = read
+    page = page_of(client, document)
+    word = page["content"]["regions"][-1]["lines"][0]["words"][0]
+    operation = {"op": "set_word", "word_id": word["id"], "text": "Zzyzx"}
+    client.post(f"/api/pages/{page['id']}/edits", json={"revision": page["revision"], "operation": operation})
+    for keep in (True, False):
+        assert (
+            client.post(f"/api/pages/{page['id']}/read", json={"languages": ["eng", "fra"], "keep": keep}).status_code
+            == 202
+        )
+        wait(client, batch)
+        assert ("Zzyzx" in json.dumps(page_of(client, document)["content"])) is keep
+    assert page_of(client, document)["content"]["languages"] == ["eng", "fra"]
+    client.post(f"/api/documents/{document}/undo")
+    assert "Zzyzx" in json.dumps(page_of(client, document)["content"])
+
+
+def test_a_treatment_by_hand_is_applied_and_the_original_stays(client: TestClient, read: tuple[int, int]) -> None:
+    batch, document = read
+    page = page_of(client, document)
+    before = client.get(page["original"]).content
+    treatment = page["treatment"] | {"turn": {"switch": "by_hand", "degrees": 90}}
+    assert client.put(f"/api/pages/{page['id']}/treatment", json={"treatment": treatment}).status_code == 202
+    wait(client, batch)
+    turned = page_of(client, document)
+    assert turned["content"]["width"] == page["content"]["height"]
+    assert client.get(turned["original"]).content == before
+    client.put(f"/api/pages/{page['id']}/treatment", json={"treatment": page["treatment"]})
+    wait(client, batch)
+
+
+def test_delivery_becomes_out_of_date_with_the_next_change(client: TestClient, read: tuple[int, int]) -> None:
+    batch, document = read
+    assert client.post(f"/api/batches/{batch}/deliveries", json={"formats": ["odt"]}).status_code == 422
+    assert client.get(f"/api/batches/{batch}/zip").status_code == 409
+    assert client.post(f"/api/batches/{batch}/deliveries", json={"formats": ["pdf", "txt"]}).json() == {"tasks": 2}
+    state = wait(client, batch)
+    assert {d["name"] for d in state["deliveries"]} == {"Small-scan.pdf", "Small-scan.txt"}
+    file = client.get(f"/api/deliveries/{state['deliveries'][0]['id']}/file")
+    assert 'filename="Small-scan.pdf"' in file.headers["content-disposition"] and file.content.startswith(b"%PDF")
+    archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/batches/{batch}/zip").content))
+    assert archive.testzip() is None and set(archive.namelist()) == {"Small-scan.pdf", "Small-scan.txt"}
+    assert all(d["current"] for d in state["deliveries"])
+    client.patch(f"/api/documents/{document}", json={"title": "A better title"})
+    assert not any(d["current"] for d in client.get(f"/api/batches/{batch}").json()["deliveries"])
+
+
+def test_too_large_a_file_is_a_problem_and_the_others_go_on(
+    client: TestClient, read: tuple[int, int], small_scan: Path
+) -> None:
+    batch = client.post("/api/batches", json={"name": "b", "languages": ["eng"]}).json()["id"]
+    files = [
+        ("files", ("huge.tif", b"II*\0" + b"\0" * 6_000_000)),
+        ("files", ("a/b/../c.png", small_scan.read_bytes())),
+    ]
+    told = client.post(f"/api/batches/{batch}/files", files=files).json()
+    assert [p["file"] for p in told["problems"]] == ["huge.tif"] and "limit" in told["problems"][0]["reason"]
+    assert client.get(f"/api/batches/{batch}").json()["documents"][0]["name"] == "c.png"
+    client.delete(f"/api/batches/{batch}")
+    assert client.get(f"/api/batches/{batch}").status_code == 404
+
+
+def test_the_flow_is_what_will_be_delivered(client: TestClient, read: tuple[int, int]) -> None:
+    flow = client.get(f"/api/documents/{read[1]}/flow").json()
+    page = page_of(client, read[1])
+    assert [f["region_id"] for f in flow] == [r["id"] for r in page["content"]["regions"]]
+    assert all("\n" not in f["text"] for f in flow)
+
+
+def test_the_built_front_end_is_served(client: TestClient) -> None:
+    assert '<div id="app">' in client.get("/").text
+    assert '<div id="app">' in client.get("/..%2f..%2fpyproject.toml").text
