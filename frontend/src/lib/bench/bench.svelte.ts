@@ -205,7 +205,10 @@ class Bench {
   /** After a doubt is settled, the one that took its place in the list. */
   async settleThenNext(action: () => Promise<boolean>): Promise<void> {
     const at = Math.max(0, this.currentDoubt);
+    const { region, word } = this;
     if (!(await action())) return;
+    // Whoever went elsewhere while the change was saved stays there.
+    if (this.region !== null && (this.region !== region || this.word !== word)) return;
     const walk = this.walk;
     const next = walk[Math.min(at, walk.length - 1)];
     if (next) await this.goDoubt(next);

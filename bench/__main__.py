@@ -1,0 +1,24 @@
+"""Prints the measures as a table, the bare engine beside: `python -m bench [text] [speed]`."""
+
+from __future__ import annotations
+
+import sys
+
+from bench import speed, text
+from hyalen.work.executors import default_workers
+
+PARTS = {"text": text.run, "speed": speed.run}
+
+
+def main() -> None:
+    chosen = [a for a in sys.argv[1:] if a in PARTS] or list(PARTS)
+    rows = [("measure", "Hyalen", "bare engine", "reach")]
+    for part in chosen:
+        rows += PARTS[part](default_workers())
+    widths = [max(len(row[i]) for row in rows) for i in range(4)]
+    for row in rows:
+        print("  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip())
+
+
+if __name__ == "__main__":
+    main()

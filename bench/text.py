@@ -1,0 +1,114 @@
+"""Accuracy: skew, turn and characters on pages of known text, the bare engine beside."""
+
+from __future__ import annotations
+
+import time
+from collections import defaultdict
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+
+from rapidfuzz.distance import Levenshtein
+
+from bench import bare
+from bench.material import Case, text_cases
+from hyalen.core.imaging.clean import clean_page
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.treatment import Treatment
+from hyalen.core.proofing.doubts import Stage, page_doubts
+from hyalen.core.reading.page import read_content
+from hyalen.core.reading.upright import find_turn
+from hyalen.core.structure.flow import flow
+from hyalen.demo.spoil import spoil
+from hyalen.demo.typeset import typesetter
+
+
+@dataclass(frozen=True)
+class Measured:
+    case: Case
+    ours: float
+    bare: float
+    skew_error: float
+    upright: bool
+    seconds: tuple[float, float, float]
+    words: int
+    wrong: int
+    flagged: int
+    caught: int
+
+
+def error_rate(found: str, true: str) -> float:
+    """Edit distance over the true length, white space folded (ISRI's character accuracy)."""
+    found, true = " ".join(found.split()), " ".join(true.split())
+    return Levenshtein.distance(found, true) / len(true)
+
+
+def measure(case: Case, scan: Image, true: str) -> Measured:
+    start = time.perf_counter()
+    image, cleaned = clean_page(scan, case.dpi, Treatment(), partial(find_turn, languages=(case.language,)))
+    cleaning = time.perf_counter()
+    content = read_content(image, case.dpi, (case.language,))
+    reading = time.perf_counter()
+    text = "\n\n".join(block.text for block in flow([content], case.language))
+    theirs = bare.read(scan, case.dpi, case.language)
+    done = time.perf_counter()
+    known = set(true.split())
+    words = list(content.words)
+    wrong = {w.id for w in words if w.text not in known and w.text.rstrip("-") not in known}
+    flagged = {d.word_id for d in page_doubts(content) if d.stage is Stage.PROOF}
+    return Measured(
+        case,
+        error_rate(text, true),
+        error_rate(theirs, true),
+        abs(cleaned.skew - case.how.skew),
+        cleaned.turn == (360 - case.how.turn) % 360,
+        (cleaning - start, reading - cleaning, done - reading),
+        len(words),
+        len(wrong),
+        len(flagged),
+        len(wrong & flagged),
+    )
+
+
+def run(workers: int) -> list[tuple[str, str, str, str]]:
+    """Rows of (measure, ours, bare engine, reach)."""
+    with typesetter() as setter:
+        prepared = [(case, case.set(setter)) for case in text_cases()]
+    with ProcessPoolExecutor(workers) as pool:
+        jobs = [
+            pool.submit(measure, case, spoil(page.image, case.dpi, case.how, seed=7), page.text)
+            for case, page in prepared
+        ]
+        results = [job.result() for job in jobs]
+    rows = []
+    by_kind: dict[str, list[Measured]] = defaultdict(list)
+    for r in results:
+        by_kind[r.case.name].append(r)
+    for name, group in by_kind.items():
+        rows.append((f"characters wrong, {name}", _mean(r.ours for r in group), _mean(r.bare for r in group), ""))
+    spoilt = [r for r in results if r.case.name != "clean"]
+    ours, theirs = sum(r.ours for r in spoilt) / len(spoilt), sum(r.bare for r in spoilt) / len(spoilt)
+    rows.append(("characters wrong, all spoilt", f"{ours:.4f}", f"{theirs:.4f}", f"a third: {theirs / 3:.4f}"))
+    worse = [r for r in by_kind["clean"] if r.ours > r.bare + 1e-9]
+    rows.append(("clean pages read worse than bare", str(len(worse)), "", "0"))
+    for r in worse:
+        rows.append((f"    {r.case.language}", f"{r.ours:.4f}", f"{r.bare:.4f}", ""))
+    errors = [r.skew_error for r in results]
+    within = sum(e <= 0.1 for e in errors) / len(errors)
+    rows.append(("skew error, degrees; within 0.1", f"{sum(errors) / len(errors):.3f}; {within:.0%}", "", "0.03; 96%"))
+    rows.append(("turn found", f"{sum(r.upright for r in results)} of {len(results)}", "", "99%"))
+    words, wrong = sum(r.words for r in results), sum(r.wrong for r in results)
+    flagged, caught = sum(r.flagged for r in results), sum(r.caught for r in results)
+    rows.append(
+        ("wrong words among the doubts; flagged", f"{caught / max(1, wrong):.0%}; {flagged / words:.1%}", "", "95%; 6%")
+    )
+    cleaning, reading, engine = (sum(r.seconds[i] for r in results) for i in range(3))
+    rows.append(
+        ("time of cleaning, of reading, against bare", f"{cleaning / engine:.2f}, {reading / engine:.2f}", "1", "")
+    )
+    return rows
+
+
+def _mean(values: object) -> str:
+    listed = list(values)  # type: ignore[call-overload]
+    return f"{sum(listed) / len(listed):.4f}"

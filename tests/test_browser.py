@@ -1,0 +1,182 @@
+"""The whole job in the real interface, driven in headless Chromium."""
+
+from __future__ import annotations
+
+import io
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pikepdf
+import pytest
+from docx import Document
+from PIL import Image as Pillow
+from playwright.sync_api import Browser, Page, expect
+
+from hyalen.demo.archive import REPORT_1
+from hyalen.demo.spoil import AGED, Spoiling, spoil
+from hyalen.demo.typeset import Typesetter
+from tests.test_work import Server, many_pages
+
+WAIT = 90_000
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    made = Server(tmp_path_factory.mktemp("browser") / "data")
+    yield made
+    made.kill()
+
+
+@pytest.fixture(scope="module")
+def browser(setter: Typesetter) -> Browser:
+    # The typesetter's browser serves; Playwright runs once a thread.
+    return setter._browser
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    page = context.new_page()
+    errors: list[str] = []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    page.goto(f"http://127.0.0.1:{server.port}/")
+    yield page
+    context.close()
+    assert errors == []
+
+
+@pytest.fixture(scope="module")
+def scan(setter: Typesetter, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("scan") / "Inspection 1931.png"
+    image = spoil(
+        setter.set(REPORT_1).image, 300, Spoiling(skew=1.7, bed=0.3, tint=AGED, shade=0.3, specks=400, noise=5), 3
+    )
+    Pillow.fromarray(image).save(path, dpi=(300, 300))
+    return path
+
+
+def begin(page: Page, name: str, *files: Path) -> None:
+    page.get_by_role("button", name="New batch").click()
+    page.get_by_label("Name").fill(name)
+    page.get_by_role("button", name="Begin", exact=True).click()
+    expect(page.get_by_role("heading", name=name)).to_be_visible()
+    page.set_input_files("#files", [str(f) for f in files])
+
+
+def test_the_whole_job(page: Page, scan: Path, tmp_path: Path) -> None:
+    bad = tmp_path / "letter.pdf"
+    bad.write_text("no PDF at all")
+    begin(page, "Box 14", scan, bad)
+    expect(page.get_by_label("Problems")).to_contain_text("letter.pdf")
+    expect(page.locator("tbody tr .count")).to_be_visible(timeout=WAIT)
+    page.get_by_role("button", name="Inspection 1931.png", exact=True).click()
+
+    # Proof: the first doubt is lifted off the page and corrected on its ink.
+    count = page.locator("nav .here .count")
+    expect(count).to_be_visible()
+    before = int(count.inner_text())
+    page.get_by_role("button", name="Next doubt").click()
+    field = page.locator("[data-lifted] input.here")
+    expect(field).to_be_focused()
+    field.fill("corrected-on-its-ink")
+    field.press("Enter")
+    expect(field).not_to_have_value("corrected-on-its-ink")
+    expect(count).to_have_text(str(before - 1))
+    page.keyboard.press("Escape")
+
+    # Tag: the figure is described, a block becomes a heading by key and moves up by key.
+    expect(page.locator("[data-lifted]")).to_have_count(0)
+    page.get_by_role("button", name="Tag").click()
+    page.locator("[data-region]", has_text="Picture, not described").get_by_role("button").first.click()
+    page.get_by_label("Description").fill("A lighthouse on a rock")
+    page.get_by_label("Description").press("Enter")
+    expect(page.locator("[data-region]", has_text="A lighthouse on a rock")).to_be_visible()
+    blocks = page.locator("[data-region]")
+    second = blocks.nth(1).get_attribute("data-region")
+    page.keyboard.press("Escape")
+    page.locator(f"[data-region='{second}'] > button").click()
+    page.get_by_label("Role").select_option("heading_3")
+    expect(page.locator(f"[data-region='{second}'] .sign")).to_have_text("H3")
+    page.get_by_role("region", name="Sheet").focus()
+    page.keyboard.press("Alt+ArrowUp")
+    expect(blocks.first).to_have_attribute("data-region", second or "")
+    page.keyboard.press("Control+z")
+    expect(blocks.nth(1)).to_have_attribute("data-region", second or "")
+    page.keyboard.press("Control+Shift+z")
+    expect(blocks.first).to_have_attribute("data-region", second or "")
+
+    # What was done is still there after a reload, and can still be undone.
+    page.reload()
+    expect(page.locator("[data-region]").first).to_have_attribute("data-region", second or "")
+    expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+
+    # Check: the title is given; deliver; open what was delivered.
+    page.get_by_role("button", name="Check").click()
+    page.get_by_label("Title").fill("Inspection of Torgrunn")
+    page.get_by_label("Title").press("Enter")
+    expect(page.get_by_label("Findings")).not_to_contain_text("file's name")
+    page.get_by_role("button", name="Deliver", exact=True).click()
+    page.get_by_role("button", name="Make 2 files").click()
+    with page.expect_download(timeout=WAIT) as got:
+        page.get_by_role("link", name="Inspection-1931.pdf").click(timeout=WAIT)
+    with pikepdf.open(got.value.path()) as pdf:
+        top = pdf.Root.StructTreeRoot.K[0].K
+        assert str(top[0].S) == "/H3" and str(pdf.docinfo.Title) == "Inspection of Torgrunn"
+        assert [str(k.Alt) for k in top if str(k.S) == "/Figure"] == ["A lighthouse on a rock"]
+    with page.expect_download() as got:
+        page.get_by_role("link", name="Inspection-1931.docx").click(timeout=WAIT)
+    kept = tmp_path / "got.docx"
+    shutil.copy(got.value.path(), kept)
+    text = "\n".join(p.text for p in Document(io.BytesIO(kept.read_bytes())).paragraphs)
+    assert "corrected-on-its-ink" in text
+
+
+def test_pages_turn_by_key_and_the_ribbon_stays_short_at_500_pages(
+    page: Page, small_scan: Path, server: Server, tmp_path: Path
+) -> None:
+    many = many_pages(tmp_path / "many.tif", small_scan, 500)
+    begin(page, "Long", many)
+    page.get_by_role("button", name="many.tif", exact=True).click(timeout=WAIT)
+    batch = next(b["id"] for b in server.http.get("/batches").json() if b["name"] == "Long")
+    server.http.post(f"/batches/{batch}/cancel")
+    expect(page.get_by_text("of 500")).to_be_visible()
+    assert page.locator(".ribbon .page").count() < 40
+    page.get_by_role("region", name="Sheet").focus()
+    page.keyboard.press("PageDown")
+    expect(page.locator(".ribbon .page.here")).to_have_attribute("aria-label", "Page 2")
+    page.keyboard.press("End")
+    expect(page.locator(".ribbon .page.here")).to_have_attribute("aria-label", "Page 500")
+    assert page.locator(".ribbon .page").count() < 40
+    server.http.delete(f"/batches/{batch}")
+
+
+def test_an_edit_made_elsewhere_is_not_overwritten(page: Page, server: Server, small_scan: Path) -> None:
+    begin(page, "Two clerks", small_scan)
+    page.get_by_role("button", name="small.png", exact=True).click(timeout=WAIT)
+    expect(page.locator("[data-region]").first).to_be_visible(timeout=WAIT)
+    batch = next(b["id"] for b in server.http.get("/batches").json() if b["name"] == "Two clerks")
+    document = server.http.get(f"/batches/{batch}").json()["documents"][0]["id"]
+    page_id = server.http.get(f"/documents/{document}").json()["pages"][0]["id"]
+    now = server.http.get(f"/pages/{page_id}").json()
+    region = now["content"]["regions"][0]["id"]
+    server.http.post(
+        f"/pages/{page_id}/edits",
+        json={"revision": now["revision"], "operation": {"op": "set_role", "region_id": region, "role": "caption"}},
+    )
+    page.locator(f"[data-region='{region}'] > button").click()
+    page.get_by_label("Role").select_option("heading_5")
+    expect(page.get_by_text("nothing was overwritten")).to_be_visible()
+    expect(page.locator(f"[data-region='{region}'] .sign")).to_have_text("C")
+
+
+def test_empty_states_and_keys_are_explained(page: Page) -> None:
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("next, previous doubt")
+    page.keyboard.press("Escape")
+    begin(page, "Empty")
+    expect(page.get_by_text("No documents yet")).to_be_visible()
+    page.get_by_role("button", name="Hyalen").click()
+    page.get_by_role("button", name="Remove Empty").click()
+    page.get_by_role("dialog").get_by_role("button", name="Remove", exact=True).click()
+    expect(page.get_by_role("button", name="Remove Empty")).to_have_count(0)
