@@ -1,4 +1,4 @@
-PYTHON_FILES = hyalen tests bench
+PYTHON_FILES = hyalen tests bench tools
 BIN = .venv/bin
 DEMO = demo-data
 

@@ -92,10 +92,18 @@ def run_serve(told: argparse.Namespace) -> int:
 
     from hyalen.web.app import make_app
 
-    app = make_app(told.data, workers=told.workers)
+    app = make_app(told.data, workers=told.workers, limits=told_limits())
     print(f"Hyalen is at http://127.0.0.1:{told.port}", flush=True)
     uvicorn.run(app, host="127.0.0.1", port=told.port, log_level="warning")
     return 0
+
+
+def told_limits() -> Limits:
+    """The limits as the environment sets them."""
+    try:
+        return Limits.from_settings(os.environ)
+    except ValueError as error:
+        raise UsageError(str(error)) from error
 
 
 def parse_languages(value: str) -> list[str]:
@@ -132,7 +140,7 @@ def run_batch(told: argparse.Namespace) -> int:
 
 
 def _batch(store: Store, told: argparse.Namespace, languages: list[str], formats: list[str]) -> int:
-    limits = Limits()
+    limits = told_limits()
     foreman = Foreman(
         store, max(1, told.workers), limits, formats, DeliveryOptions(keep_running_heads=told.keep_running_heads)
     )
@@ -192,7 +200,7 @@ def _hand_out(store: Store, batch_id: int, out: Path, replace: bool) -> int:
 
 def run_inspect(told: argparse.Namespace) -> int:
     """Print what `batch` would find, without reading."""
-    limits, failed, inputs = Limits(), False, []
+    limits, failed, inputs = told_limits(), False, []
     for path in told.inputs:
         entry: dict[str, Any] = {"path": str(path), "pages": []}
         try:

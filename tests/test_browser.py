@@ -180,3 +180,33 @@ def test_empty_states_and_keys_are_explained(page: Page) -> None:
     page.get_by_role("button", name="Remove Empty").click()
     page.get_by_role("dialog").get_by_role("button", name="Remove", exact=True).click()
     expect(page.get_by_role("button", name="Remove Empty")).to_have_count(0)
+
+
+AXE = Path(__file__).parent.parent / "frontend/node_modules/axe-core/axe.min.js"
+
+
+def test_every_screen_meets_wcag_as_far_as_a_program_can_tell(page: Page, server: Server, small_scan: Path) -> None:
+    # WCAG 2.2 A and AA, by axe-core's rules.
+    def check(screen: str) -> None:
+        page.wait_for_timeout(600)
+        page.evaluate(AXE.read_text("utf8"))
+        found = page.evaluate(
+            """async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})).violations
+                 .map(v => v.id + ': ' + v.nodes.map(n => n.target.join(' ')).slice(0, 3).join(' | '))"""
+        )
+        assert found == [], screen
+
+    check("trolley")
+    begin(page, "Checked", small_scan)
+    expect(page.get_by_role("button", name="small.png", exact=True)).to_be_visible(timeout=WAIT)
+    check("bring in")
+    page.get_by_role("button", name="small.png", exact=True).click()
+    expect(page.locator("[data-region]").first).to_be_visible(timeout=WAIT)
+    page.locator("[data-region] > button").first.click()
+    page.get_by_role("region", name="Sheet").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-lifted]")).to_be_visible()
+    check("proof with a line in hand")
+    for stage in ("Clean", "Read", "Tag", "Check", "Deliver"):
+        page.get_by_role("navigation", name="Stages").get_by_role("button", name=stage).click()
+        check(stage)

@@ -124,6 +124,7 @@ def test_a_killed_server_finishes_the_batch_and_keeps_the_clerks_edits(
             "bring_in": pages,
             "clean": pages,
             "read": pages,
+            "settle": 1,
         }  # nothing was done a second time
         kept = again.http.get(f"/pages/{page['id']}").json()
         words = [

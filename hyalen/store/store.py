@@ -8,7 +8,7 @@ import time
 import zlib
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from hyalen.core.accessibility.rules import Heading, document_doubts, page_headings
 from hyalen.core.formats.names import delivery_stem
@@ -19,6 +19,8 @@ from hyalen.core.proofing.doubts import Doubt, Stage, page_doubts
 from hyalen.core.proofing.edits import Operation, SetWord, apply
 from hyalen.store.blobs import Blobs
 from hyalen.store.database import Database, Row
+
+SETTLE = "settle"  # the task, once a document's pages are read, that looks at all of them
 
 
 class StaleEdit(Exception):
@@ -35,6 +37,21 @@ def packed(content: PageContent) -> bytes:
 
 def unpacked(data: bytes) -> PageContent:
     return PageContent.model_validate_json(zlib.decompress(data))
+
+
+class DocumentParts(NamedTuple):
+    """A document as it is kept; `contents` are packed, because unpacked ones of 500 pages fill the memory."""
+
+    title: str
+    language: str | None
+    page_ids: tuple[int, ...]
+    revisions: tuple[int, ...]
+    contents: tuple[bytes, ...]
+    images: tuple[str, ...]
+
+    def content(self) -> DocumentContent:
+        pages = tuple(unpacked(c) for c in self.contents)
+        return DocumentContent(title=self.title, language=self.language or main_language(pages), pages=pages)
 
 
 class Store:
@@ -182,19 +199,22 @@ class Store:
         told = page["languages"] or self.document(page["document_id"])["languages"]
         return tuple(json.loads(told))
 
-    def document_content(self, document_id: int) -> tuple[DocumentContent, list[str]]:
-        """What is delivered, with the blobs of the cleaned pages. Pages that are not read are left out."""
+    def document_parts(self, document_id: int) -> DocumentParts:
+        """What is delivered. Pages that are not read are left out."""
         document = self.document(document_id)
         rows = self.database.rows(
-            """SELECT content, cleaned_blob FROM page
+            """SELECT id, revision, content, cleaned_blob FROM page
                WHERE document_id = ? AND content IS NOT NULL ORDER BY position""",
             document_id,
         )
-        pages = tuple(unpacked(r["content"]) for r in rows)
-        content = DocumentContent(
-            title=document["title"], language=document["language"] or main_language(pages), pages=pages
+        return DocumentParts(
+            document["title"],
+            document["language"],
+            tuple(r["id"] for r in rows),
+            tuple(r["revision"] for r in rows),
+            tuple(r["content"] for r in rows),
+            tuple(str(self.blobs.path(r["cleaned_blob"])) for r in rows),
         )
-        return content, [r["cleaned_blob"] for r in rows]
 
     def edition(self, document_id: int) -> str:
         """Changes whenever anything that is delivered changes."""
@@ -526,9 +546,35 @@ class Store:
                 self._task(db, task["batch_id"], task["document_id"], task["page_id"], Stage.READ, settings)
 
     def page_read(self, task: Row, content: PageContent, label: str) -> None:
+        """Keep a reading; the last page's brings the task that looks at the whole document."""
         with self.database.write() as db:
             if self._finish(db, task["id"]):
                 self.replace_content(task["page_id"], content, label)
+                self._settle_next(db, task)
+
+    def page_failed(self, task: Row, reason: str) -> None:
+        with self.database.write() as db:
+            self.set_task(task["id"], "failed", reason)
+            if task["page_id"] is not None:
+                self._settle_next(db, task)
+
+    def _settle_next(self, db: sqlite3.Connection, task: Row) -> None:
+        document = db.execute("SELECT settled FROM document WHERE id = ?", (task["document_id"],)).fetchone()
+        if document and not document["settled"] and not self.unread_pages(task["document_id"]):
+            self._task(db, task["batch_id"], task["document_id"], None, SETTLE)
+
+    def document_settled(self, task: Row, pages: dict[int, tuple[int, PageContent]], language: str) -> None:
+        """Contents after what needs all pages, and the main language; a page edited meanwhile keeps its edit."""
+        with self.database.write() as db:
+            if not self._finish(db, task["id"]):
+                return
+            for page_id, (revision, content) in pages.items():
+                if self.page(page_id)["revision"] == revision:
+                    self.save_content(db, page_id, content)
+            db.execute(
+                "UPDATE document SET settled = 1, language = coalesce(language, ?) WHERE id = ?",
+                (language, task["document_id"]),
+            )
 
     def document_delivered(self, task: Row, file_format: str, name: str, blob: str, size: int, edition: str) -> None:
         with self.database.write() as db:
@@ -568,13 +614,6 @@ class Store:
             document_id,
         )
         return int(row["n"]) if row else 0
-
-    def settle_document(self, document_id: int, pages: dict[int, PageContent]) -> None:
-        """Contents after what needs all pages (running heads, heading levels), once a document is read."""
-        with self.database.write() as db:
-            for page_id, content in pages.items():
-                self.save_content(db, page_id, content)
-            db.execute("UPDATE document SET settled = 1 WHERE id = ?", (document_id,))
 
     def _one(self, table: str, row_id: int) -> Row:
         row = self.database.row(f"SELECT * FROM {table} WHERE id = ?", row_id)

@@ -64,8 +64,8 @@ def redo(document_id: int, given: Given) -> TurnedBack:
 @router.get("/documents/{document_id}/flow")
 def read_through(document_id: int, given: Given) -> list[FlowItem]:
     """The document as it will be delivered, block by block."""
-    content, _ = given.store.document_content(document_id)
-    ids = [r["id"] for r in given.store.pages(document_id) if r["has_content"]]
+    parts = given.store.document_parts(document_id)
+    content, ids = parts.content(), parts.page_ids
     items = []
     for block in flow(content.pages, content.language):
         index, region = block.sources[0]

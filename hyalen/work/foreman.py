@@ -20,10 +20,8 @@ from hyalen.core.formats.source import Limits, SourceError
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
-from hyalen.core.structure.levels import level_headings
-from hyalen.core.structure.running import find_running_heads, set_aside
 from hyalen.store.database import Row
-from hyalen.store.store import Store, main_language, unpacked
+from hyalen.store.store import SETTLE, Store, unpacked
 from hyalen.work import jobs
 from hyalen.work.executors import make_executor
 
@@ -168,10 +166,10 @@ class Foreman:
         """The function of a task and its arguments, read from the store."""
         store, settings = self.store, json.loads(task["settings"])
         if task["stage"] == Stage.DELIVER:
-            content, blobs = store.document_content(task["document_id"])
             options = DeliveryOptions.model_validate(settings.get("options", {}))
-            paths = [str(store.blobs.path(b)) for b in blobs]
-            return jobs.make_delivery, content, paths, settings["format"], options
+            return jobs.make_delivery, store.document_parts(task["document_id"]), settings["format"], options
+        if task["stage"] == SETTLE:
+            return jobs.settle, store.document_parts(task["document_id"])
         page = store.page(task["page_id"])
         if task["stage"] == Stage.BRING_IN:
             source = store.document(page["document_id"])["source_blob"]
@@ -220,7 +218,11 @@ class Foreman:
         elif stage == Stage.READ:
             label = "Read again" if json.loads(task["settings"]).get("again") else "Read"
             store.page_read(task, result, label)
-            self._document_may_be_read(task)
+        elif stage == SETTLE:
+            store.document_settled(task, result.pages, result.language)
+            for file_format in self.formats:
+                self.ask_for_delivery(task["document_id"], file_format, self.options)
+            self.tell(Event("document", task["batch_id"], task["document_id"], stage=SETTLE, state="done"))
         elif stage == Stage.DELIVER:
             settings = json.loads(task["settings"])
             document = store.document(task["document_id"])
@@ -233,33 +235,6 @@ class Foreman:
             store.document_delivered(
                 task, settings["format"], name, store.blobs.put(result), len(result), settings["edition"]
             )
-
-    def _document_may_be_read(self, task: Row) -> None:
-        """What needs all pages: running heads, the document's language, deliveries that were asked for."""
-        store, document_id = self.store, task["document_id"]
-        if store.unread_pages(document_id):
-            return
-        document = store.document(document_id)
-        if not document["settled"]:
-            rows = store.database.rows(
-                "SELECT id, content FROM page WHERE document_id = ? AND content IS NOT NULL ORDER BY position",
-                document_id,
-            )
-            contents = [unpacked(r["content"]) for r in rows]
-            heads = find_running_heads(contents)
-            settled = level_headings(
-                [
-                    set_aside(content, {i for i in ids if not content.region(i).drawn})
-                    for content, ids in zip(contents, heads, strict=True)
-                ]
-            )
-            changed = {row["id"]: new for row, old, new in zip(rows, contents, settled, strict=True) if new != old}
-            store.settle_document(document_id, changed)
-            if document["language"] is None:
-                store.update_document(document_id, language=main_language(contents))
-            for file_format in self.formats:
-                self.ask_for_delivery(document_id, file_format, self.options)
-        self.tell(Event("document", task["batch_id"], document_id, stage=Stage.READ, state="done"))
 
     def ask_for_delivery(self, document_id: int, file_format: str, options: DeliveryOptions | None = None) -> int:
         """A delivery task; its id."""
@@ -278,12 +253,10 @@ class Foreman:
         if not known:
             log.error("task %s (%s) failed", task["id"], task["stage"], exc_info=error)
         try:
-            self.store.set_task(task["id"], "failed", reason)
+            self.store.page_failed(task, reason)
         except Exception:
             log.exception("the failure of task %s could not be written", task["id"])
         self._report(task, "failed")
-        if task["stage"] != Stage.DELIVER and task["document_id"] is not None:
-            self._document_may_be_read(task)
 
     def _after_crash(self) -> None:
         """A worker died: every job it might have been is tried by itself, so that only the guilty one fails."""

@@ -18,11 +18,13 @@ from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.orientation import quarter_turned
 from hyalen.core.imaging.pixels import as_uint8
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.document import DocumentContent
 from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.proofing.keep import carry_over
 from hyalen.core.reading.page import read_content
 from hyalen.core.reading.upright import find_turn
+from hyalen.core.structure.levels import level_headings
+from hyalen.core.structure.running import find_running_heads, set_aside
+from hyalen.store.store import DocumentParts, main_language
 
 THUMB_WIDTH = 180
 
@@ -75,8 +77,29 @@ def read(
     return carry_over(keep, content, matrix)
 
 
-def make_delivery(
-    document: DocumentContent, images: Sequence[str], file_format: str, options: DeliveryOptions
-) -> bytes:
-    """A document as a file; `images` are the paths of its cleaned pages."""
-    return deliver(document, [partial(Path.read_bytes, Path(p)) for p in images], file_format, options)
+class Settled(NamedTuple):
+    """Pages that changed, by id, each with the revision it was made from, and the main language."""
+
+    pages: dict[int, tuple[int, PageContent]]
+    language: str
+
+
+def settle(parts: DocumentParts) -> Settled:
+    """What needs all of a document's pages: running heads, heading levels, the main language."""
+    before = parts.content().pages
+    heads = find_running_heads(before)
+    after = level_headings(
+        [set_aside(page, {i for i in ids if not page.region(i).drawn}) for page, ids in zip(before, heads, strict=True)]
+    )
+    changed = {
+        page_id: (revision, new)
+        for page_id, revision, old, new in zip(parts.page_ids, parts.revisions, before, after, strict=True)
+        if new != old
+    }
+    return Settled(changed, main_language(after))
+
+
+def make_delivery(parts: DocumentParts, file_format: str, options: DeliveryOptions) -> bytes:
+    """A document as a file."""
+    images = [partial(Path.read_bytes, Path(p)) for p in parts.images]
+    return deliver(parts.content(), images, file_format, options)

@@ -12,7 +12,7 @@ from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
 from hyalen.core.imaging.despeckle import despeckle
 from hyalen.core.imaging.orientation import quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
-from hyalen.core.imaging.skew import estimate_skew
+from hyalen.core.imaging.skew import Skew, estimate_skew
 from hyalen.core.imaging.trim import find_paper
 from hyalen.core.model.geometry import Box, Matrix, compose, translation
 from hyalen.core.model.treatment import Cleaned, Finding, QuarterTurn, Switch, Treatment
@@ -22,11 +22,15 @@ ALREADY_WHITE = 250.0
 
 
 class FoundTurn(NamedTuple):
-    """Clockwise degrees that make the page upright, with a reason where that is doubtful."""
+    """Clockwise degrees that make the page upright, with a reason where that is doubtful.
+
+    `skew` is that of the upright page where it was measured on the way.
+    """
 
     degrees: QuarterTurn
     confidence: float
     reason: str = ""
+    skew: Skew | None = None
 
 
 def turn_matrix(degrees: int, width: int, height: int) -> Matrix:
@@ -83,12 +87,13 @@ def clean_page(
     colour = _bears_colour(original, dpi)
     if not colour and treatment.lighten.switch is Switch.AUTOMATIC:
         original = grey(original)  # the tint goes anyway, and a third of the pixels is a third of the time
-    degrees, found = _turn(original, dpi, treatment, find_turn)
+    turn, found = _turn(original, dpi, treatment, find_turn)
+    degrees = turn.degrees
     findings.append(found)
     page = quarter_turned(original, degrees)
     matrix = turn_matrix(degrees, original.shape[1], original.shape[0])
 
-    skew, found = _skew(page, dpi, treatment)
+    skew, found = _skew(page, dpi, treatment, turn.skew)
     findings.append(found)
     if skew:
         bend, size = straighten_matrix(skew, page.shape[1], page.shape[0])
@@ -162,26 +167,26 @@ def quality(page: Image, dpi: float, blank: bool) -> list[Finding]:
 
 def _turn(
     page: Image, dpi: float, treatment: Treatment, find_turn: Callable[[Image, float], FoundTurn]
-) -> tuple[QuarterTurn, Finding]:
+) -> tuple[FoundTurn, Finding]:
     if treatment.turn.switch is Switch.OFF:
-        return 0, Finding(step="turn", says="left as scanned")
+        return FoundTurn(0, 1.0), Finding(step="turn", says="left as scanned")
     if treatment.turn.switch is Switch.BY_HAND:
         degrees = treatment.turn.degrees
-        return degrees, Finding(step="turn", says=f"turned {degrees}° by hand", value=degrees)
+        return FoundTurn(degrees, 1.0), Finding(step="turn", says=f"turned {degrees}° by hand", value=degrees)
     found = find_turn(page, dpi)
     says = f"turned {found.degrees}° clockwise" if found.degrees else "upright"
     if found.reason:
         says += f": {found.reason}"
-    return found.degrees, Finding(step="turn", says=says, value=found.degrees, confidence=found.confidence)
+    return found, Finding(step="turn", says=says, value=found.degrees, confidence=found.confidence)
 
 
-def _skew(page: Image, dpi: float, treatment: Treatment) -> tuple[float, Finding]:
+def _skew(page: Image, dpi: float, treatment: Treatment, measured: Skew | None) -> tuple[float, Finding]:
     if treatment.straighten.switch is Switch.OFF:
         return 0.0, Finding(step="straighten", says="left as scanned")
     if treatment.straighten.switch is Switch.BY_HAND:
         degrees = treatment.straighten.degrees
         return degrees, Finding(step="straighten", says=f"straightened {degrees:+.2f}° by hand", value=degrees)
-    skew = estimate_skew(page, dpi)
+    skew = measured or estimate_skew(page, dpi)
     if skew.confidence == 0 or abs(skew.degrees) < LEAST_SKEW:
         says = "straight" if skew.confidence else "too little text to measure"
         return 0.0, Finding(step="straighten", says=says, confidence=max(skew.confidence, 0.9))

@@ -11,7 +11,7 @@ from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.clean import FoundTurn, straighten_matrix
 from hyalen.core.imaging.orientation import line_direction, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
-from hyalen.core.imaging.skew import estimate_skew, glyph_mask
+from hyalen.core.imaging.skew import Skew, estimate_skew, glyph_mask
 from hyalen.core.model.treatment import QuarterTurn
 from hyalen.core.reading.engine import Shape, engine_for, read_page
 
@@ -19,6 +19,9 @@ READING_DPI = 150.0
 LINES_READ = 4
 CLEAR_MARGIN = 0.12
 CLEAR_READING = 0.7
+EVIDENT_MARGIN = 0.25
+LEAST_LETTERS = 12
+EVIDENT_LETTERS = 25
 LEAST_SCRIPT_MARGIN = 0.8
 SURE_SCRIPT_MARGIN = 5.0
 
@@ -54,17 +57,17 @@ def find_turn(page: Image, dpi: float, languages: tuple[str, ...] = ("eng",)) ->
     known = tuple(code for code in languages if code != "auto")[:1] or ("eng",)
     extra, margin = _reading_turn(view, dpi, known)
     if margin >= CLEAR_MARGIN:
-        return _turned(quarter + extra, min(1.0, 0.6 + margin * 2))
+        return _turned(quarter + extra, min(1.0, 0.6 + margin * 2), skew)
     extra, margin = _script_turn(view, dpi)
     if margin < LEAST_SCRIPT_MARGIN:
         return FoundTurn(0, 0.5, "the script does not tell which way is up")
     confidence = float(np.clip(margin / SURE_SCRIPT_MARGIN, 0.5, 1.0))
-    return _turned(quarter + extra, confidence, "" if margin >= 2 else "the script leaves a doubt")
+    return _turned(quarter + extra, confidence, skew, "" if margin >= 2 else "the script leaves a doubt")
 
 
-def _turned(degrees: int, confidence: float, reason: str = "") -> FoundTurn:
+def _turned(degrees: int, confidence: float, skew: Skew, reason: str = "") -> FoundTurn:
     turn: QuarterTurn = degrees % 360  # type: ignore[assignment]
-    return FoundTurn(turn, round(confidence, 3), reason)
+    return FoundTurn(turn, round(confidence, 3), reason, skew)
 
 
 def _text_lines(view: Image, dpi: float) -> list[Image]:
@@ -86,23 +89,21 @@ def _text_lines(view: Image, dpi: float) -> list[Image]:
 
 def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[int, float]:
     """Extra clockwise degrees, and by how much more confidently the lines read that way (0: cannot tell)."""
-    confidences = {0: 0.0, 180: 0.0}
-    lines = _text_lines(view, dpi)
-    if not lines:
-        return 0, 0.0
-    for degrees in confidences:
-        score, letters = 0.0, 0
-        for line in lines:
+    scores, letters = {0: 0.0, 180: 0.0}, {0: 0, 180: 0}
+    best, margin = 0, 0.0
+    for line in _text_lines(view, dpi):
+        for degrees in scores:
             crop = line if degrees == 0 else np.ascontiguousarray(line[::-1, ::-1])
             for block in read_page(crop, dpi, languages, Shape.LINE):
                 for word in (w for each in block.lines for w in each.words):
-                    score += word.confidence * len(word.text)
-                    letters += len(word.text)
-        confidences[degrees] = score / letters if letters >= 12 else 0.0
-    best = 0 if confidences[0] >= confidences[180] else 180
-    if confidences[best] < CLEAR_READING:
-        return best, 0.0
-    return best, confidences[best] - confidences[180 - best]
+                    scores[degrees] += word.confidence * len(word.text)
+                    letters[degrees] += len(word.text)
+        means = {d: scores[d] / letters[d] if letters[d] >= LEAST_LETTERS else 0.0 for d in scores}
+        best = 0 if means[0] >= means[180] else 180
+        margin = means[best] - means[180 - best] if means[best] >= CLEAR_READING else 0.0
+        if margin >= EVIDENT_MARGIN and min(letters.values()) >= EVIDENT_LETTERS:
+            break
+    return best, margin
 
 
 def _script_turn(page: Image, dpi: float) -> tuple[int, float]:

@@ -13,7 +13,7 @@
   const text = $derived(textOf(region));
   const doubts = $derived(bench.pageDoubts.filter((d) => d.region_id === region.id));
   const rtl = $derived(bench.rightToLeft(region.language));
-  const summary = $derived(region.kind === 'figure' ? (region.alternative_text ?? 'Picture, not described') : text.slice(0, 90) || '(no text)');
+  const summary = $derived(region.kind === 'figure' ? (region.alternative_text ?? 'Picture, not described') : (region.table ? text.replaceAll('\n', ' · ') : text).slice(0, 90) || '(no text)');
 
   $effect(() => {
     if (open) element?.scrollIntoView({ block: 'nearest' });

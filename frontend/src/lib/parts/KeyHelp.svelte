@@ -3,7 +3,7 @@
 
   let { open = $bindable(false) }: { open: boolean } = $props();
   const groups: [string, [string, string][]][] = [
-    ['Doubts', [['] / [', 'next, previous doubt'], ['Enter', 'accept what is read, or keep the correction, and go on'], ['Tab', 'next word of the lifted line'], ['Esc', 'put the line down']]],
+    ['Doubts', [['] / [', 'next, previous doubt'], ['Alt ] / Alt [', 'the same while a word is in hand'], ['Enter', 'accept what is read, or keep the correction, and go on'], ['Tab', 'next word of the lifted line'], ['Esc', 'put the line down']]],
     ['Page', [['PgDn / PgUp', 'turn the page'], ['+ / − / 0', 'larger, smaller, fit to width'], ['9', 'whole page'], ['hold O', 'the original under the pointer'], ['drag', 'move the page']]],
     ['Blocks', [['↑ / ↓', 'previous, next block'], ['Alt ↑ / Alt ↓', 'earlier, later in the reading order'], ['1 – 6', 'heading'], ['P I C F X', 'paragraph, list item, caption, figure, artifact'], ['Enter', 'open or lift the block'] ]],
     ['Everywhere', [['Ctrl Z / Ctrl Shift Z', 'undo, redo'], ['?', 'this list']]],

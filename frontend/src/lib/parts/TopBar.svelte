@@ -32,11 +32,12 @@
         </select>
       {/if}
     </div>
+  {/if}
     <nav aria-label="Stages" class="flex min-w-0 flex-1 items-stretch justify-center">
       <ol class="course m-0 flex list-none items-stretch p-0">
         {#each STAGES as stage (stage.id)}
           {@const n = counts[stage.id] ?? 0}
-          {@const here = bench.stage === stage.id}
+          {@const here = inHand && bench.stage === stage.id}
           <li class="flex">
             <button
               class="stage" class:here disabled={!enabled(stage.id)} aria-current={here ? 'step' : undefined}
@@ -49,11 +50,10 @@
         {/each}
       </ol>
     </nav>
+    {#if inHand}
     <p class="m-0 hidden flex-col justify-center text-right text-sm leading-tight lg:flex" aria-live="polite">
       <b>{left}</b><span class="text-primary-100">{left === 1 ? 'doubt' : 'doubts'} left</span>
     </p>
-  {:else}
-    <span class="flex-1"></span>
   {/if}
   <button class="plain px-2 text-lg" title="Keys (?)" aria-label="Keys" onclick={onhelp}>?</button>
 </header>

@@ -14,7 +14,7 @@
   const busy = $derived(batch.documents.reduce((n, d) => n + d.busy, 0));
   const stopped = $derived(Object.values(batch.progress).reduce((n, s) => n + (s['cancelled'] ?? 0) + (s['failed'] ?? 0), 0));
   const share = $derived.by(() => {
-    const all = Object.entries(batch.progress).filter(([stage]) => stage !== 'deliver');
+    const all = Object.entries(batch.progress).filter(([stage]) => ['bring_in', 'clean', 'read'].includes(stage));
     const total = pages * 3;
     const done = all.reduce((n, [, states]) => n + (states['done'] ?? 0), 0);
     return total ? Math.min(100, Math.round((100 * done) / total)) : 0;

@@ -1,0 +1,87 @@
+"""Makes docs/screenshots anew from the demo data: `make screenshots`."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from hyalen.demo.__main__ import make_files, read_archive
+from hyalen.demo.typeset import CHROMIUM_FLAGS
+
+OUT = Path("docs/screenshots")
+PORT = 8329
+
+
+def go(page: Page, place: str) -> None:
+    page.evaluate(f"location.hash = '#/{place}'")
+    page.wait_for_timeout(1800)
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as name:
+        directory = Path(name)
+        read_archive(directory / "data", make_files(directory / "scans"))
+        server = subprocess.Popen(
+            [sys.executable, "-m", "hyalen.cli", "serve", "--data", str(directory / "data"), "--port", str(PORT)]
+        )
+        try:
+            for _ in range(100):
+                try:
+                    urllib.request.urlopen(f"http://127.0.0.1:{PORT}/api/about")
+                    break
+                except OSError:
+                    time.sleep(0.2)
+            take()
+        finally:
+            server.terminate()
+
+
+def take() -> None:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(f"http://127.0.0.1:{PORT}/")
+        page.wait_for_timeout(1500)
+
+        def shot(name: str) -> None:
+            page.screenshot(path=OUT / f"{name}.png")
+
+        shot("trolley")
+        go(page, "batch/1/bring_in")
+        shot("bring-in")
+        go(page, "document/1/clean/1")
+        page.mouse.move(420, 330)
+        page.keyboard.down("o")
+        page.wait_for_timeout(800)
+        shot("clean")
+        page.keyboard.up("o")
+        go(page, "document/2/read/1")
+        shot("read")
+        go(page, "document/3/proof/1")
+        page.keyboard.press("]")
+        page.wait_for_timeout(900)
+        shot("proof")
+        page.keyboard.press("Escape")
+        go(page, "document/3/tag/2")
+        page.locator("[data-region] > button").nth(3).click()
+        page.wait_for_timeout(500)
+        shot("tag")
+        go(page, "document/3/check/1")
+        shot("check")
+        go(page, "batch/1/deliver")
+        page.get_by_role("button", name="Make 6 files").click()
+        page.get_by_text("Download all 6").wait_for(timeout=60_000)
+        shot("deliver")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
