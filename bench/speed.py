@@ -16,7 +16,7 @@ from bench.material import DIRTY, Case
 from hyalen.demo.spoil import spoil
 from hyalen.demo.typeset import typesetter
 
-PAGES = 24
+PAGES = 16
 MANY = 100
 
 

@@ -94,7 +94,8 @@ def run_serve(told: argparse.Namespace) -> int:
 
     app = make_app(told.data, workers=told.workers, limits=told_limits())
     print(f"Hyalen is at http://127.0.0.1:{told.port}", flush=True)
-    uvicorn.run(app, host="127.0.0.1", port=told.port, log_level="warning")
+    # An open browser listens for events without end; stopping must not wait for it.
+    uvicorn.run(app, host="127.0.0.1", port=told.port, log_level="warning", timeout_graceful_shutdown=2)
     return 0
 
 

@@ -42,6 +42,7 @@ def main() -> None:
             take()
         finally:
             server.terminate()
+            server.wait(timeout=60)
 
 
 def take() -> None:

@@ -90,11 +90,6 @@ class Store:
                FROM batch b ORDER BY b.id DESC"""
         )
 
-    def rename_batch(self, batch_id: int, name: str) -> None:
-        self.batch(batch_id)
-        with self.database.write() as db:
-            db.execute("UPDATE batch SET name = ? WHERE id = ?", (name, batch_id))
-
     def delete_batch(self, batch_id: int) -> None:
         self.batch(batch_id)
         with self.database.write() as db:

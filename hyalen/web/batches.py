@@ -25,7 +25,6 @@ from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import (
     About,
     Batch,
-    BatchChange,
     BatchSummary,
     Delivery,
     DeliveryOrder,
@@ -83,12 +82,6 @@ def add_batch(new: NewBatch, given: Given) -> Batch:
 
 @router.get("/batches/{batch_id}")
 def get_batch(batch_id: int, given: Given) -> Batch:
-    return batch_of(given.store, batch_id)
-
-
-@router.patch("/batches/{batch_id}")
-def rename_batch(batch_id: int, change: BatchChange, given: Given) -> Batch:
-    given.store.rename_batch(batch_id, change.name.strip())
     return batch_of(given.store, batch_id)
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import json
 import re
 
@@ -19,7 +18,6 @@ from hyalen.core.proofing.keep import hand_made
 from hyalen.store.store import NotFound, Store, unpacked
 from hyalen.web.batches import check_languages
 from hyalen.web.documents import open_doubt
-from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import Edit, Edited, Page, ReadAgain, Started, TreatmentChange
 from hyalen.web.services import Given
 
@@ -107,21 +105,6 @@ def blob(name: str, given: Given) -> FileResponse:
     if not path.is_file():
         raise NotFound("There is no such image.")
     return FileResponse(path, media_type="image/jpeg", headers=FOREVER)
-
-
-@router.get("/pages/{page_id}/crop", response_class=Response)
-def crop(page_id: int, left: int, top: int, right: int, bottom: int, given: Given) -> Response:
-    """A part of the cleaned page, for a doubt's ink."""
-    page = given.store.page(page_id)
-    if page["cleaned_blob"] is None:
-        raise NotFound("The page has not been cleaned yet.")
-    with Pillow.open(given.store.blobs.path(page["cleaned_blob"])) as picture:
-        box = (max(0, left), max(0, top), min(picture.width, right), min(picture.height, bottom))
-        if box[0] >= box[2] or box[1] >= box[3]:
-            raise BadRequest("Crop", "The part lies outside the page.")
-        out = io.BytesIO()
-        picture.crop(box).save(out, "JPEG", quality=90)
-    return Response(out.getvalue(), media_type="image/jpeg", headers=FOREVER)
 
 
 def _these(store: Store, page_id: int, which: str) -> list[int]:

@@ -28,15 +28,6 @@ class About(BaseModel):
     formats: list[Format]
 
 
-class Problem(BaseModel):
-    """RFC 9457."""
-
-    type: str = "about:blank"
-    title: str
-    status: int
-    detail: str
-
-
 class BatchSummary(BaseModel):
     id: int
     name: str
@@ -50,10 +41,6 @@ class BatchSummary(BaseModel):
 class NewBatch(BaseModel):
     name: str = Field(min_length=1, max_length=200)
     languages: list[str] = Field(min_length=1, max_length=4)
-
-
-class BatchChange(BaseModel):
-    name: str = Field(min_length=1, max_length=200)
 
 
 class FileProblem(BaseModel):

@@ -54,7 +54,6 @@ export const api = {
   batches: () => call<BatchSummary[]>('GET', '/batches'),
   addBatch: (name: string, languages: string[]) => call<Batch>('POST', '/batches', { name, languages }),
   batch: (id: number) => call<Batch>('GET', `/batches/${id}`),
-  renameBatch: (id: number, name: string) => call<Batch>('PATCH', `/batches/${id}`, { name }),
   deleteBatch: (id: number) => call<void>('DELETE', `/batches/${id}`),
   cancel: (id: number) => call('POST', `/batches/${id}/cancel`),
   retryAll: (id: number) => call('POST', `/batches/${id}/retry`),
