@@ -133,7 +133,7 @@ def test_coloured_ink_is_told_from_tinted_paper(pages: Pages) -> None:
 
 def test_specks_go_and_dots_accents_and_leaders_stay(setter) -> None:
     page = setter.set(
-        '<html lang="fr"><body style="font:11pt Liberation Serif;margin:30mm"><p>Été, naïf, façade; i j ä ö.</p>'
+        '<html lang="fr"><body style="font:11pt Liberation Serif;margin:30mm"><p>Été, naïf, façade; i j ä ö. Le feu demeure inchangé : deux éclats !</p>'
         "<p>Contents . . . . . . . . . . . . . . . . . . . . . 12</p></body></html>"
     )
     clean = page.image[:, :, 0]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from hyalen.core.imaging.pixels import Image, grey
@@ -13,9 +14,9 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     """Take off marks smaller than a full stop that stand clear of all writing.
 
     A mark goes when it covers less than a square of 1/60 inch and no letter-sized
-    ink lies within 1/14 inch of it, so dots, accents and punctuation stay. One as large as
-    a full stop (up to 1/25 inch) goes only where it stands quite alone, so that a row of
-    leader dots stays too.
+    ink lies within 1/14 inch of it, so dots, accents and punctuation stay; so does one as
+    large as a full stop (up to 1/25 inch). Marks right above or beside each other stay: a
+    colon after a space, a row of leader dots.
 
     Parameters
     ----------
@@ -30,7 +31,8 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
         The page and the number of marks taken off.
     """
     dark = (grey(page) < 200).astype(np.uint8)
-    count, labels, stats, centres = cv2.connectedComponentsWithStats(dark, connectivity=8)
+    count, labels, stats, found = cv2.connectedComponentsWithStats(dark, connectivity=8)
+    centres = np.asarray(found, dtype=np.float64)
     size = np.maximum(stats[:, 2], stats[:, 3])
     small = (stats[:, 4] <= (dpi / 60) ** 2) & (size <= dpi / 30)
     small[0] = False
@@ -47,12 +49,8 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     clear = near[at[:, 1], at[:, 0]] == 0
     stops = (stats[:, 4] > (dpi / 60) ** 2) & (size <= dpi / 25) & clear
     stops[0] = False
-    if stops.any():
-        marks = np.flatnonzero((stats[:, 4] > (dpi / 100) ** 2) & (np.arange(count) > 0))
-        tree = cKDTree(centres[marks])
-        neighbours = [len(found) for found in tree.query_ball_point(centres[stops], dpi / 9)]
-        stops[np.flatnonzero(stops)[np.array(neighbours) > 1]] = False
     gone = (small & clear) | stops
+    gone[np.flatnonzero(gone)[_in_a_row(centres[gone], centres, stats[:, 4] > (dpi / 100) ** 2, dpi)]] = False
     if not gone.any():
         return page, 0
     result = page.copy()
@@ -61,3 +59,20 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
         mask = cv2.dilate(gone[labels[window]].astype(np.uint8), np.ones((3, 3), np.uint8)) == 1
         result[window][mask] = 255
     return result, int(gone.sum())
+
+
+def _in_a_row(
+    places: NDArray[np.float64], centres: NDArray[np.float64], sizable: NDArray[np.bool_], dpi: float
+) -> NDArray[np.bool_]:
+    """For each place, whether a mark of some size stands right above or beside it within 1/9 inch."""
+    marks = centres[1:][sizable[1:]]
+    if len(places) == 0 or len(marks) == 0:
+        return np.zeros(len(places), dtype=bool)
+    reach, slack = dpi / 9, dpi / 100
+    found = cKDTree(marks).query_ball_point(places, reach)
+    aligned = np.zeros(len(places), dtype=bool)
+    for i, near in enumerate(found):
+        apart = np.abs(marks[near] - places[i])
+        distant = apart.max(axis=1) > slack
+        aligned[i] = bool((distant & (apart.min(axis=1) < slack)).any())
+    return aligned

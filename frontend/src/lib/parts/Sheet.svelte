@@ -190,9 +190,9 @@
   .sheet { position: relative; background: #fff; box-shadow: 0 1px 3px #0004, 0 8px 30px #0002; }
   .sheet img { display: block; width: 100%; height: 100%; user-select: none; }
   .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; overflow: visible; }
-  .region rect { fill: transparent; stroke: #1d5f58; opacity: 0.75; }
-  .region:hover rect { opacity: 1; fill: #1d5f5812; }
-  .region.chosen rect { stroke: #0a1f1e; opacity: 1; fill: #e09a2e14; }
+  .region > rect { fill: transparent; stroke: #1d5f58; opacity: 0.75; }
+  .region:hover > rect { opacity: 1; fill: #1d5f5812; }
+  .region.chosen > rect { stroke: #0a1f1e; opacity: 1; fill: #e09a2e14; }
   .region .plate { fill: #143d3a; stroke: none; opacity: 1; }
   .region.chosen .plate { fill: #8a4b06; }
   .region text { fill: #fff; font: 700 12px var(--font-sans); }
