@@ -11,7 +11,7 @@ from docx import Document
 from docx.enum.section import WD_ORIENT
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
-from docx.shared import Inches, Length, Pt
+from docx.shared import Inches, Length, Pt, RGBColor
 from docx.text.paragraph import Paragraph
 
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
@@ -53,7 +53,7 @@ class _Writer:
         properties.language = language_tag(self.document.language)
         properties.author = ""
         properties.comments = ""
-        self._default_language()
+        self._defaults()
         for block in flow(self.document.pages, self.document.language):
             if block.role is not Role.LIST_ITEM:
                 self.numbering = None
@@ -77,13 +77,16 @@ class _Writer:
         section.top_margin = section.bottom_margin = margin
         self.usable = Length(width - 2 * margin)
 
-    def _default_language(self) -> None:
-        """w:lang of the default run properties (ECMA-376-1, 17.3.2.20)."""
+    def _defaults(self) -> None:
+        """Black type for headings, and w:lang of the default run properties (ECMA-376-1, 17.3.2.20)."""
         defaults = self.docx.styles.element.find(qn("w:docDefaults"))
         properties = defaults.find(qn("w:rPrDefault")).find(qn("w:rPr"))
         for old in properties.findall(qn("w:lang")):
             properties.remove(old)
         properties.append(_lang(self.document.language))
+        for name in (*(f"Heading {level}" for level in range(1, 7)), "Caption"):
+            style: Any = self.docx.styles[name]
+            style.font.color.rgb = RGBColor(0, 0, 0)
 
     def _add(self, block: FlowBlock) -> None:
         level = block.role.heading_level
@@ -168,6 +171,8 @@ class _Writer:
             if cell.header:
                 for run in place.paragraphs[0].runs:
                     run.bold = True
+        for row in table.rows:
+            row._tr.get_or_add_trPr().append(OxmlElement("w:cantSplit"))
         if found.cells and all(c.header for c in found.cells if c.row == 0):
             table.rows[0]._tr.get_or_add_trPr().append(OxmlElement("w:tblHeader"))
         self.docx.add_paragraph().paragraph_format.space_after = Pt(0)
