@@ -15,7 +15,7 @@ from sse_starlette import EventSourceResponse
 from hyalen import __version__
 from hyalen.core.formats.deliver import FORMATS, MEDIA_TYPES, DeliveryOptions
 from hyalen.core.formats.names import delivery_stem
-from hyalen.core.model.document import LANGUAGE_NAMES, RIGHT_TO_LEFT
+from hyalen.core.model.document import LANGUAGE_NAMES, RIGHT_TO_LEFT, language_tag
 from hyalen.core.reading.engine import installed_languages
 from hyalen.core.reading.page import AUTO
 from hyalen.store.database import Row
@@ -47,7 +47,8 @@ router = APIRouter(tags=["batches"])
 @router.get("/about")
 def about() -> About:
     languages = [
-        Language(code=c, name=LANGUAGE_NAMES.get(c, c), right_to_left=c in RIGHT_TO_LEFT) for c in installed_languages()
+        Language(code=c, tag=language_tag(c), name=LANGUAGE_NAMES.get(c, c), right_to_left=c in RIGHT_TO_LEFT)
+        for c in installed_languages()
     ]
     formats = [Format(name=f, tables_only=f == "xlsx") for f in FORMATS]
     return About(version=__version__, languages=sorted(languages, key=lambda each: each.name), formats=formats)

@@ -13,6 +13,7 @@ from hyalen.core.proofing.edits import Operation
 
 class Language(BaseModel):
     code: str
+    tag: str
     name: str
     right_to_left: bool
 

@@ -344,6 +344,11 @@ class Bench {
     return this.about?.languages.find((l) => l.code === code)?.name ?? code;
   }
 
+  /** The BCP 47 tag that HTML wants. */
+  languageTag(code: string | null | undefined): string | undefined {
+    return this.about?.languages.find((l) => l.code === code)?.tag;
+  }
+
   rightToLeft(code: string | null | undefined): boolean {
     return this.about?.languages.find((l) => l.code === code)?.right_to_left ?? false;
   }

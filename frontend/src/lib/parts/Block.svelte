@@ -75,7 +75,7 @@
         {/if}
       {:else if !region.table}
         <label class="sr" for="text-{region.id}">Text</label>
-        <textarea id="text-{region.id}" dir={rtl ? 'rtl' : 'ltr'} lang={region.language ?? undefined} rows={Math.min(12, Math.max(2, text.split('\n').length + 1))}
+        <textarea id="text-{region.id}" dir={rtl ? 'rtl' : 'ltr'} lang={bench.languageTag(region.language)} rows={Math.min(12, Math.max(2, text.split('\n').length + 1))}
           value={draft ?? text} oninput={(e) => (draft = e.currentTarget.value)} onblur={saveText}
           onkeydown={(e) => { if (e.key === 'Escape') { draft = null; e.currentTarget.blur(); } else if (e.key === 'Enter' && e.ctrlKey) void saveText(); }}></textarea>
       {:else}

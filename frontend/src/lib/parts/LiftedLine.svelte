@@ -83,7 +83,7 @@
     <div class="words" dir={rtl ? 'rtl' : 'ltr'}>
       {#each words as w (w.id)}
         <input
-          bind:this={fields[w.id]} value={value(w)} lang={region.language ?? undefined} aria-label="Word read as {w.text}" spellcheck="false" autocomplete="off"
+          bind:this={fields[w.id]} value={value(w)} lang={bench.languageTag(region.language)} aria-label="Word read as {w.text}" spellcheck="false" autocomplete="off"
           class:doubtful={doubts.has(w.id)} class:corrected={w.state === 'corrected'} class:here={w.id === current?.id}
           style:left="{middle(w) - wide(w) / 2}px" style:width="{wide(w)}px" style:font-size="{size}px"
           oninput={(e) => (typed[w.id] = e.currentTarget.value)} onfocus={() => bench.select(region.id, w.id, true)}

@@ -50,13 +50,13 @@
 
 <div class="grid h-full grid-cols-[minmax(0,1fr)_22rem]">
   <div class="overflow-auto px-6 py-6">
-    <article class="through" lang={d?.language ?? undefined}>
+    <article class="through" lang={bench.languageTag(d?.language)}>
       {#if flow === null}<p class="text-quiet">Putting the document together…</p>
       {:else if flow.length === 0}<p class="text-quiet">Nothing has been read yet.</p>{/if}
       {#each flow ?? [] as item, i (`${item.page_id}.${item.region_id}`)}
         {@const before = flow?.[i - 1]}
         {#if item.page !== before?.page}<div class="pagemark" aria-hidden="true">page {item.page}</div>{/if}
-        <button class="plain item {item.role}" dir={bench.rightToLeft(item.language) ? 'rtl' : 'ltr'} onclick={() => go(item)} title="Go to this block">
+        <button class="plain item {item.role}" lang={bench.languageTag(item.language)} dir={bench.rightToLeft(item.language) ? 'rtl' : 'ltr'} onclick={() => go(item)} title="Go to this block">
           <span class="role" aria-hidden="true">{item.role.replace('_', ' ')}{item.language !== d?.language && item.role !== 'figure' ? `, ${bench.languageName(item.language)}` : ''}</span>
           {#if item.rows}
             <span class="rows">{#each item.rows as row, n (n)}<span class="cells" class:first={n === 0}>{#each row as cell, m (m)}<span>{cell}</span>{/each}</span>{/each}</span>

@@ -22,12 +22,12 @@
   </button>
   {#if inHand}
     <div class="flex w-52 flex-col justify-center text-sm leading-tight">
-      <button class="plain text-primary-100 truncate text-left hover:underline" onclick={() => bench.batch && bench.goBatch(bench.batch.id)}>
+      <button class="plain text-primary-100 min-h-6 truncate text-left hover:underline" onclick={() => bench.batch && bench.goBatch(bench.batch.id)}>
         {bench.batch?.name ?? ''}
       </button>
       {#if bench.document}
         <label class="sr" for="document-in-hand">Document in hand</label>
-        <select id="document-in-hand" class="bg-primary-900 w-full cursor-pointer border-0 p-0 pr-6 text-sm font-bold text-white" value={bench.document.id} onchange={choose}>
+        <select id="document-in-hand" class="bg-primary-900 min-h-6 w-full cursor-pointer border-0 p-0 pr-6 text-sm font-bold text-white" value={bench.document.id} onchange={choose}>
           {#each documents as d (d.id)}<option value={d.id} class="bg-white text-black">{d.name}</option>{/each}
         </select>
       {/if}
