@@ -285,6 +285,13 @@ class Store:
             limit,
         )
 
+    def page_doubts(self, page_id: int) -> list[Row]:
+        """A page's open doubts, worst first."""
+        return self.database.rows(
+            "SELECT d.*, p.position FROM doubt d JOIN page p ON p.id = d.page_id WHERE d.page_id = ? ORDER BY weight DESC",
+            page_id,
+        )
+
     def doubt_counts(self, column: str, value: int) -> dict[str, int]:
         """Open doubts a stage, of a document or batch."""
         join = "JOIN document x ON x.id = d.document_id" if column == "batch_id" else ""
@@ -460,6 +467,34 @@ class Store:
                     task_id,
                 ),
             )
+
+    def last_task(self, page_id: int) -> Row | None:
+        """What was last asked for a page."""
+        return self.database.row("SELECT * FROM task WHERE page_id = ? ORDER BY id DESC LIMIT 1", page_id)
+
+    def has_open_tasks(self) -> bool:
+        """Whether anything waits or runs."""
+        return self.database.row("SELECT 1 FROM task WHERE state IN ('waiting', 'running') LIMIT 1") is not None
+
+    def open_page_tasks(self, batch_id: int) -> dict[int, int]:
+        """How many tasks of each document wait or run, deliveries aside."""
+        rows = self.database.rows(
+            """SELECT document_id, count(*) AS n FROM task
+               WHERE batch_id = ? AND state IN ('waiting', 'running') AND stage != 'deliver' GROUP BY 1""",
+            batch_id,
+        )
+        return {r["document_id"]: r["n"] for r in rows}
+
+    def deliveries_under_way(self, batch_id: int) -> dict[int, list[str]]:
+        """The formats that are being made of each document."""
+        found: dict[int, list[str]] = {}
+        for row in self.database.rows(
+            """SELECT document_id, settings FROM task
+               WHERE batch_id = ? AND stage = 'deliver' AND state IN ('waiting', 'running')""",
+            batch_id,
+        ):
+            found.setdefault(row["document_id"], []).append(json.loads(row["settings"])["format"])
+        return found
 
     def recover_tasks(self) -> int:
         """After a start: what was running when the server went waits again."""

@@ -228,14 +228,9 @@ def _problem(row: Row) -> FileProblem:
 def batch_of(store: Store, batch_id: int) -> Batch:
     """The whole state of a batch."""
     batch = store.batch(batch_id)
-    busy = _count(store, batch_id, "state IN ('waiting', 'running') AND stage != 'deliver'")
+    busy = store.open_page_tasks(batch_id)
     failed = store.failed_tasks(batch_id)
-    delivering: dict[int, list[str]] = {}
-    for row in store.database.rows(
-        "SELECT document_id, settings FROM task WHERE batch_id = ? AND stage = 'deliver' AND state IN ('waiting', 'running')",
-        batch_id,
-    ):
-        delivering.setdefault(row["document_id"], []).append(json.loads(row["settings"])["format"])
+    delivering = store.deliveries_under_way(batch_id)
     documents = [
         DocumentSummary(
             id=d["id"],
@@ -285,10 +280,3 @@ def batch_of(store: Store, batch_id: int) -> Batch:
             for r in store.deliveries(batch_id)
         ],
     )
-
-
-def _count(store: Store, batch_id: int, where: str) -> dict[int, int]:
-    rows = store.database.rows(
-        f"SELECT document_id, count(*) AS n FROM task WHERE batch_id = ? AND {where} GROUP BY 1", batch_id
-    )
-    return {r["document_id"]: r["n"] for r in rows}

@@ -118,13 +118,8 @@ def page_of(store: Store, page_id: int) -> Page:
     row = store.page(page_id)
     cleaned = Cleaned.model_validate_json(row["cleaned"]) if row["cleaned"] else None
     content = unpacked(row["content"]) if row["content"] else None
-    task = store.database.row(
-        "SELECT state, stage, reason FROM task WHERE page_id = ? ORDER BY id DESC LIMIT 1", page_id
-    )
-    doubts = store.database.rows(
-        "SELECT d.*, p.position FROM doubt d JOIN page p ON p.id = d.page_id WHERE d.page_id = ? ORDER BY weight DESC",
-        page_id,
-    )
+    task = store.last_task(page_id)
+    doubts = store.page_doubts(page_id)
     return Page(
         id=page_id,
         document_id=row["document_id"],

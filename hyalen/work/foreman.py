@@ -109,8 +109,7 @@ class Foreman:
 
     def idle(self) -> bool:
         """Whether nothing waits and nothing runs."""
-        row = self.store.database.row("SELECT count(*) AS n FROM task WHERE state IN ('waiting', 'running')")
-        return not self._running and not self._suspects and row is not None and row["n"] == 0
+        return not self._running and not self._suspects and not self.store.has_open_tasks()
 
     # The loop
 
