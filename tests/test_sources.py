@@ -186,3 +186,11 @@ def test_a_file_is_what_its_content_is(tmp_path: Path) -> None:
     assert sniff(path) == "png"
     assert "PNG" in naming_note("scan.pdf", "png")
     assert naming_note("scan.PNG", "png") == ""
+
+
+def test_limits_can_be_set() -> None:
+    assert Limits.from_settings({}) == Limits()
+    assert Limits.from_settings({"HYALEN_MAX_PAGES": "12", "HYALEN_MAX_PIXELS": "99"}) == Limits(pages=12, pixels=99)
+    for value in ("0", "-3", "many", "1.5"):
+        with pytest.raises(ValueError, match="HYALEN_MAX_BYTES"):
+            Limits.from_settings({"HYALEN_MAX_BYTES": value})

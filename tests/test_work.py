@@ -230,10 +230,11 @@ def test_the_executor_is_one_of_the_standard_kind() -> None:
 
 
 def test_a_dask_scheduler_takes_the_jobs(monkeypatch: pytest.MonkeyPatch) -> None:
-    from distributed import LocalCluster
+    from distributed import LocalCluster, default_client
 
     with LocalCluster(n_workers=1, threads_per_worker=1, dashboard_address=None) as cluster:
         monkeypatch.setenv("HYALEN_SCHEDULER", cluster.scheduler_address)
         executor = make_executor(1)
         assert executor.submit(os.getpid).result(timeout=60) != os.getpid()
         executor.shutdown()
+        default_client().close()
