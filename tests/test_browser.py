@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -210,3 +211,34 @@ def test_every_screen_meets_wcag_as_far_as_a_program_can_tell(page: Page, server
     for stage in ("Clean", "Read", "Tag", "Check", "Deliver"):
         page.get_by_role("navigation", name="Stages").get_by_role("button", name=stage).click()
         check(stage)
+
+
+def test_what_was_typed_stays_on_its_page_when_the_page_is_turned(
+    page: Page, server: Server, small_scan: Path, tmp_path: Path
+) -> None:
+    begin(page, "Turned", many_pages(tmp_path / "two.tif", small_scan, 2))
+    page.get_by_role("button", name="two.tif", exact=True).click(timeout=WAIT)
+    batch = next(b["id"] for b in server.http.get("/batches").json() if b["name"] == "Turned")
+    document = server.http.get(f"/batches/{batch}").json()["documents"][0]["id"]
+    expect(page.locator(".ribbon .page .mark, .ribbon .page img")).not_to_have_count(0, timeout=WAIT)
+    expect(page.locator("[data-region]").first).to_be_visible(timeout=WAIT)
+    end = 60
+    while not all(p["has_content"] for p in server.http.get(f"/documents/{document}").json()["pages"]):
+        page.wait_for_timeout(500)
+        end -= 1
+        assert end > 0
+    page.wait_for_timeout(1500)
+    page.locator("[data-region] > button").first.click()
+    page.get_by_role("region", name="Sheet").focus()
+    page.keyboard.press("Enter")
+    field = page.locator("[data-lifted] input.here")
+    expect(field).to_be_focused()
+    field.fill("typedhere")
+    field.press("PageDown")
+    expect(page.locator(".ribbon .page.here")).to_have_attribute("aria-label", re.compile("^Page 2"))
+    page.wait_for_timeout(1500)
+    first, second = (
+        str(server.http.get(f"/pages/{p['id']}").json()["content"])
+        for p in server.http.get(f"/documents/{document}").json()["pages"]
+    )
+    assert "typedhere" in first and "typedhere" not in second

@@ -217,20 +217,21 @@ class Bench {
 
   // Changes
 
-  /** Make a change on the page in hand; changes are sent one after the other. */
-  async edit(operation: Operation, label: string, everywhere = false): Promise<boolean> {
-    const page = this.page;
-    if (!page) return false;
-    const task = this.queue.then(() => this.send(page.id, operation, label, everywhere));
+  /**
+   * Make a change, on the page in hand unless told which; changes are sent one after the other.
+   * Ids of regions and words repeat from page to page, so what was typed on a page names it.
+   */
+  async edit(operation: Operation, label: string, everywhere = false, pageId = this.page?.id): Promise<boolean> {
+    if (pageId === undefined) return false;
+    const task = this.queue.then(() => this.send(pageId, operation, label, everywhere));
     this.queue = task;
     return task;
   }
 
   private async send(pageId: number, operation: Operation, label: string, everywhere: boolean): Promise<boolean> {
-    const page = this.page;
-    if (!page || page.id !== pageId) return false;
     this.saving = true;
     try {
+      const page = this.page?.id === pageId ? this.page : await api.page(pageId);
       const told = await api.edit(pageId, page.revision, operation, label, everywhere);
       if (everywhere && told.changed > 1) this.notify(`${told.changed} words corrected`);
       await this.refreshPage(pageId);

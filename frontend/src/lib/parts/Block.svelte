@@ -5,6 +5,8 @@
 
   let { region, order }: { region: Region; order: number | null } = $props();
   let element = $state<HTMLElement>();
+  // The page may be turned before a field is left; what was typed belongs to this one.
+  const pageId = bench.page?.id;
   let draft = $state<string | null>(null);
   let description = $state<string | null>(null);
 
@@ -30,7 +32,7 @@
       draft = null;
       return;
     }
-    if (await bench.edit({ op: 'set_text', region_id: region.id, text: typed }, 'Edit text')) draft = null;
+    if (await bench.edit({ op: 'set_text', region_id: region.id, text: typed }, 'Edit text', false, pageId)) draft = null;
   }
 
   async function saveDescription() {
@@ -39,7 +41,7 @@
       description = null;
       return;
     }
-    if (await bench.edit({ op: 'set_alternative', region_id: region.id, text: typed, decorative: false }, 'Describe picture')) description = null;
+    if (await bench.edit({ op: 'set_alternative', region_id: region.id, text: typed, decorative: false }, 'Describe picture', false, pageId)) description = null;
   }
 </script>
 

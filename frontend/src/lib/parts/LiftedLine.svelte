@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { tick } from 'svelte';
+  import { tick, untrack } from 'svelte';
   import type { Page, Region, Word } from '../api/client';
   import { bench, linesOf } from '../bench/bench.svelte';
 
@@ -9,6 +9,8 @@
   const PAD = 10;
   let everywhere = $state(false);
   let typed = $state<Record<string, string>>({});
+  // The page may be turned before a field is left; what was typed belongs to this one.
+  const pageId = untrack(() => page.id);
   let fields: Record<string, HTMLInputElement> = {};
 
   const line = $derived(linesOf(region)[index]);
@@ -44,8 +46,8 @@
     const wide = everywhere;
     await bench.settleThenNext(() =>
       text === word.text
-        ? bench.edit({ op: 'accept_word', word_id: word.id }, `Accept “${word.text}”`)
-        : bench.edit({ op: 'set_word', word_id: word.id, text }, `Correct “${word.text}” to “${text}”`, wide),
+        ? bench.edit({ op: 'accept_word', word_id: word.id }, `Accept “${word.text}”`, false, pageId)
+        : bench.edit({ op: 'set_word', word_id: word.id, text }, `Correct “${word.text}” to “${text}”`, wide, pageId),
     );
     everywhere = false;
   }
@@ -54,7 +56,8 @@
   async function leave(word: Word) {
     const text = value(word).trim();
     if (text === word.text || text === '') return;
-    await bench.edit({ op: 'set_word', word_id: word.id, text }, `Correct “${word.text}” to “${text}”`);
+    delete typed[word.id];
+    if (!(await bench.edit({ op: 'set_word', word_id: word.id, text }, `Correct “${word.text}” to “${text}”`, false, pageId))) typed[word.id] = text;
   }
 
   function onKey(event: KeyboardEvent, word: Word) {
@@ -64,7 +67,7 @@
       bench.lifted = false;
     } else if (event.key === ']' && event.altKey) void bench.step(1);
     else if (event.key === '[' && event.altKey) void bench.step(-1);
-    else if (event.key === 'PageDown' || event.key === 'PageUp') bench.goPage(bench.pageIndex + (event.key === 'PageDown' ? 1 : -1));
+    else if (event.key === 'PageDown' || event.key === 'PageUp') void leave(word).then(() => bench.goPage(bench.pageIndex + (event.key === 'PageDown' ? 1 : -1)));
     else return;
     event.preventDefault();
     event.stopPropagation();

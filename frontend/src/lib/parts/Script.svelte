@@ -29,7 +29,7 @@
       <p class="text-quiet px-3">Nothing was found on this page.</p>
     {/if}
     <ol class="m-0 list-none p-0">
-      {#each regions as region, i (region.id)}
+      {#each regions as region, i (`${bench.page?.id}.${region.id}`)}
         <li
           class:target={target === region.id} class:dragged={dragged === region.id} draggable={bench.region !== region.id}
           ondragstart={(e) => { dragged = region.id; e.dataTransfer?.setData('text/plain', region.id); }}
@@ -42,7 +42,7 @@
     {#if artifacts.length}
       <details class="border-hair border-t" open={artifacts.some((a) => a.id === bench.region)}>
         <summary class="text-quiet cursor-pointer px-3 py-1 text-sm">Not read aloud ({artifacts.length})</summary>
-        <ul class="m-0 list-none p-0">{#each artifacts as region (region.id)}<li><Block {region} order={null} /></li>{/each}</ul>
+        <ul class="m-0 list-none p-0">{#each artifacts as region (`${bench.page?.id}.${region.id}`)}<li><Block {region} order={null} /></li>{/each}</ul>
       </details>
     {/if}
   </div>
