@@ -1,13 +1,13 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [text] [speed]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [speed]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import speed, text
+from bench import cleaning, speed, text
 from hyalen.work.executors import default_workers
 
-PARTS = {"text": text.run, "speed": speed.run}
+PARTS = {"cleaning": cleaning.run, "text": text.run, "speed": speed.run}
 
 
 def main() -> None:

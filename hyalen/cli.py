@@ -223,7 +223,8 @@ def inspect_page(path: Path, index: int, limits: Limits) -> dict[str, Any]:
     from hyalen.core.model.treatment import Treatment
 
     page = jobs.bring_in(str(path), index, limits)
-    cleaned = jobs.clean(page.original, page.dpi, page.stated_turn, Treatment(), [AUTO]).cleaned
+    original = jobs.Original(page.original, page.dpi, page.stated_turn, bool(page.dpi_reason))
+    cleaned = jobs.clean(original, Treatment(), [AUTO]).cleaned
     findings = [page.dpi_reason] if page.dpi_reason else []
     findings += [f.says for f in cleaned.findings if f.confidence < 0.75]
     return {

@@ -47,8 +47,8 @@ class Pages:
     def read(self, case: Case) -> tuple[Image, Cleaned, PageContent]:
         if case not in self._read:
             turn = partial(find_turn, languages=(case.language,))
-            image, cleaned = clean_page(self.scan(case), case.dpi, Treatment(), turn)
-            self._read[case] = image, cleaned, read_content(image, case.dpi, (case.language,))
+            page = clean_page(self.scan(case), case.dpi, Treatment(), turn)
+            self._read[case] = page.read, page.cleaned, read_content(page.read, case.dpi, (case.language,))
         return self._read[case]
 
 

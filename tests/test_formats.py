@@ -18,7 +18,7 @@ from docx import Document
 from openpyxl import load_workbook
 
 from bench.material import DIRTY, Case
-from hyalen.core.formats.codecs import encode_jpeg
+from hyalen.core.formats.codecs import encode_bitonal, encode_jpeg
 from hyalen.core.formats.deliver import FORMATS, DeliveryOptions, deliver
 from hyalen.core.formats.names import delivery_stem, free_name
 from hyalen.core.layout.tables import FoundCell
@@ -223,6 +223,27 @@ def test_text_drawn_over_a_page_stays_invisible(pages: Pages) -> None:
     with pypdfium2.PdfDocument(bare) as pdf:
         plain = pdf[0].render(scale=1, grayscale=True).to_numpy()
     assert np.array_equal(drawn, plain)
+
+
+def test_a_black_and_white_page_comes_out_as_it_is(maker: type[ContentMaker], tmp_path: Path) -> None:
+    content = maker().add(Role.PARAGRAPH, "ink").page().model_copy(update={"width": 900, "height": 600})
+    page = np.full((600, 900), 255, np.uint8)
+    page[100:140, 60:400] = 0
+    page[::7, 500:640:3] = 0
+    document = DocumentContent(title="Bits", language="eng", pages=(content,))
+    made = deliver(document, [lambda: encode_bitonal(page)], "pdf")
+    (path := tmp_path / "bits.pdf").write_bytes(made)
+    run("qpdf", "--check", path)
+    with pikepdf.open(path) as pdf:
+        image = pdf.pages[0].Resources.XObject.Im0
+        # ISO 32000-1, 7.4.6: CCITT Group 4 has K < 0.
+        assert image.Filter == pikepdf.Name.CCITTFaxDecode and image.DecodeParms.K == -1
+        assert image.BitsPerComponent == 1
+        assert np.array_equal(np.asarray(pikepdf.PdfImage(image).as_pil_image().convert("L")), page)
+    shown = pypdfium2.PdfDocument(made)[0].render(scale=300 / 72, grayscale=True).to_numpy()
+    assert shown[105:135, 70:390].max() < 40 and shown[200:, :450].min() > 215
+    crop = deliver(document, [lambda: encode_bitonal(page)], "docx")
+    assert zipfile.is_zipfile(io.BytesIO(crop))
 
 
 def test_docx_is_flowing_text_with_real_styles(document: DocumentContent) -> None:

@@ -14,10 +14,11 @@ from skimage import data as skimage_data
 from bench.material import DIRTY, Case
 from hyalen.core.formats.codecs import decode, to_array
 from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
-from hyalen.core.imaging.clean import FoundTurn, clean_page
+from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.despeckle import despeckle
 from hyalen.core.imaging.orientation import line_direction, quarter_turned
 from hyalen.core.imaging.resolution import settle_resolution
+from hyalen.core.imaging.sheet import FoundTurn
 from hyalen.core.imaging.skew import estimate_skew
 from hyalen.core.imaging.trim import find_paper
 from hyalen.core.model.geometry import Box
@@ -88,7 +89,7 @@ def test_bed_is_cut_and_no_word_with_it(pages: Pages, skew: float, level: int) -
     truth = pages.truth(Case("bed", "eng", Spoiling()))
     how = Spoiling(skew=skew, bed=0.4, bed_level=level, tint=AGED, shade=0.2)
     scan = spoil(truth.image, 300, how, seed=5)
-    _, cleaned = clean_page(scan, 300, Treatment(), as_is)
+    *_, cleaned = clean_page(scan, 300, Treatment(), as_is)
     inverse = np.linalg.inv(np.array(cleaned.to_original).reshape(3, 3))
     height, width = scan.shape[:2]
     rotation = cv2.getRotationMatrix2D((width / 2, height / 2), skew, 1.0)
@@ -127,7 +128,7 @@ def test_coloured_ink_is_told_from_tinted_paper(pages: Pages) -> None:
     stamped = tinted.copy()
     cv2.circle(stamped, (1800, 3000), 200, (160, 30, 40), 20)
     assert is_coloured(whiten(stamped, estimate_paper(stamped, 300)), 300)
-    image, cleaned = clean_page(stamped, 300, Treatment(), as_is)
+    _, image, cleaned = clean_page(stamped, 300, Treatment(), as_is)
     assert cleaned.colour and image.ndim == 3
 
 
@@ -149,6 +150,17 @@ def test_specks_go_and_dots_accents_and_leaders_stay(setter) -> None:
     assert (mended[1500:] < 128).sum() <= 5 * 13
 
 
+def test_specks_within_a_tables_frame_go_and_its_rules_stay() -> None:
+    page = np.full((900, 1200), 255, np.uint8)
+    cv2.rectangle(page, (100, 100), (1100, 800), 0, 4)
+    cv2.line(page, (600, 100), (600, 800), 0, 4)
+    framed = page.copy()
+    for spot in ((350, 300), (800, 650), (300, 600)):
+        cv2.circle(page, spot, 2, 60, -1)
+    mended, removed = despeckle(page, 300)
+    assert removed == 3 and np.array_equal(mended, framed)
+
+
 @pytest.mark.parametrize(
     "width,height,stated,dpi",
     [
@@ -168,7 +180,7 @@ def test_points_of_the_cleaned_page_lead_back_to_the_original(pages: Pages) -> N
     truth = pages.truth(Case("bed", "eng", Spoiling()))
     scan = spoil(truth.image, 300, Spoiling(skew=2.0, bed=0.3, turn=90), seed=9)
     turn = partial(find_turn, languages=("eng",))
-    image, cleaned = clean_page(scan, 300, Treatment(), turn)
+    _, image, cleaned = clean_page(scan, 300, Treatment(), turn)
     y, x = np.argwhere(image < 40)[5000]
     to_original = np.array(cleaned.to_original).reshape(3, 3)
     ox, oy, _ = to_original @ [x, y, 1]
@@ -181,20 +193,20 @@ def test_steps_can_be_switched_off_and_set_by_hand(pages: Pages) -> None:
     off = Treatment(
         turn=Turn(switch=Switch.OFF), straighten=Straighten(switch=Switch.OFF), trim=Trim(switch=Switch.OFF)
     )
-    _, cleaned = clean_page(scan, 300, off, find_turn)
+    *_, cleaned = clean_page(scan, 300, off, find_turn)
     assert (cleaned.turn, cleaned.skew, cleaned.width) == (0, 0.0, scan.shape[1])
     by_hand = Treatment(
         turn=Turn(switch=Switch.BY_HAND, degrees=90),
         straighten=Straighten(switch=Switch.BY_HAND, degrees=1.0),
-        trim=Trim(switch=Switch.BY_HAND, box=Box(100, 100, 900, 1300)),
+        trim=Trim(switch=Switch.BY_HAND, box=(1 / 3, 1 / 3, 3.0, 13 / 3)),
     )
-    _, cleaned = clean_page(scan, 300, by_hand, find_turn)
+    *_, cleaned = clean_page(scan, 300, by_hand, find_turn)
     assert (cleaned.turn, cleaned.skew, cleaned.width, cleaned.height) == (90, 1.0, 800, 1200)
 
 
 def test_a_clean_page_is_left_as_it_is(pages: Pages) -> None:
     page = pages.truth(Case("bed", "eng", Spoiling())).image[:, :, 0]
-    image, cleaned = clean_page(page, 300, Treatment(), as_is)
+    _, image, cleaned = clean_page(page, 300, Treatment(), as_is)
     assert np.array_equal(image, page)
     assert not cleaned.blank
 
@@ -220,7 +232,7 @@ ODD = {
 
 @pytest.mark.parametrize("name", ODD)
 def test_odd_images_give_a_sensible_page(name: str) -> None:
-    image, cleaned = clean_page(decode(ODD[name]), 300, Treatment(), find_turn)
+    _, image, cleaned = clean_page(decode(ODD[name]), 300, Treatment(), find_turn)
     assert image.shape[:2] == (cleaned.height, cleaned.width)
     assert cleaned.skew == 0.0
     if name in ("all white", "one bit", "alpha"):

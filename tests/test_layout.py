@@ -54,6 +54,16 @@ def test_a_short_line_centred_over_two_columns_comes_first() -> None:
     assert reading_order(boxes) == [3, 0, 1, 2]
 
 
+def test_a_page_number_far_below_does_not_cut_off_a_paragraphs_short_last_line() -> None:
+    lines = [
+        read_line("a line that runs over the whole width of the page here", 100, 100),
+        read_line("a second one that runs over the whole width of it too", 100, 160),
+        read_line("and ends.", 100, 220),
+        read_line("17", 800, 900),
+    ]
+    assert [len(chain) for chain in columns(lines)] == [3, 1]
+
+
 def test_four_columns() -> None:
     boxes = [Box(100 + 400 * c, 100 + 300 * r, 450 + 400 * c, 380 + 300 * r) for r in range(3) for c in range(4)]
     assert reading_order(boxes) == [r * 4 + c for c in range(4) for r in range(3)]

@@ -139,9 +139,47 @@ def test_unsure_cleaning_is_a_doubt(store: Store, maker: type[ContentMaker]) -> 
     task = store.waiting_tasks(1, [])[0]
     cleaned = Cleaned(width=9, height=9, dpi=300, turn=0, skew=0, trim=(0, 0, 9, 9), to_original=(1.0,) * 9, blank=True,
                       colour=False, findings=(Finding(step="quality", says="blank?", confidence=0.5),))  # fmt: skip
-    store.page_cleaned(task, cleaned, "1" * 64, "2" * 64, read_next=True)
+    store.page_cleaned(task, cleaned, "1" * 64, "2" * 64, None)
     store.replace_content(page["id"], maker().page(), "Read")
     assert "clean:quality" in {d["key"] for d in store.doubts(document)}
+
+
+def test_undo_after_the_page_was_cleaned_anew_lays_the_old_reading_on_the_new_image(
+    store: Store, maker: type[ContentMaker]
+) -> None:
+    document, (page,) = read_document(store, maker, ["the nedle"])
+    store.edit(page, 1, SetWord(word_id="w3", text="needle"), "Correct")
+
+    def clean(left: int) -> None:
+        """The page cut `left` pixels further to the right, then read again."""
+        cleaned = Cleaned(width=2480 - left, height=3508, dpi=300, turn=0, skew=0, trim=(left, 0, 2480, 3508),
+                          to_original=(1.0, 0, left, 0, 1, 0, 0, 0, 1), blank=False, colour=False, findings=())  # fmt: skip
+        store.page_cleaned(
+            store.task(store.add_page_task(page, "clean", {"again": True})), cleaned, str(left) * 64, "2" * 64, None
+        )
+        (task,) = [t for t in store.waiting_tasks(9, []) if t["stage"] == "read" and t["page_id"] == page]
+        store.page_read(task, maker().add(Role.PARAGRAPH, "read anew").page(), "Read again")
+
+    with store.database.write() as db:
+        db.execute("UPDATE task SET state = 'done'")
+    clean(0)
+    before = store.content(page)
+    assert before is not None and before.regions[0].text == "read anew"
+    store.undo(document)
+    kept = store.content(page)
+    assert kept is not None
+    place = next(w.box for w in kept.words if w.text == "needle")
+    store.redo(document)
+    clean(120)
+    store.undo(document)
+    store.undo(document)
+    moved = store.content(page)
+    assert moved is not None and moved.width == 2360
+    box = next(w.box for w in moved.words if w.text == "needle")
+    assert abs(box.left - (place.left - 120)) <= 1 and abs(box.top - place.top) <= 1
+    assert moved.regions[1].lines[0].baseline[0].x == pytest.approx(kept.regions[1].lines[0].baseline[0].x - 120)
+    store.undo(document)
+    assert "nedle" in [w.text for w in store.content(page).words]  # type: ignore[union-attr]
 
 
 def test_a_cancelled_task_writes_nothing(store: Store) -> None:

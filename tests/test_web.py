@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import json
 import time
@@ -9,11 +10,14 @@ import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.source import Limits
 from hyalen.web.app import make_app
+from tests.test_work import many_pages
 
 
 @pytest.fixture(scope="module")
@@ -134,6 +138,91 @@ def test_a_treatment_by_hand_is_applied_and_the_original_stays(client: TestClien
     assert turned["content"]["width"] == page["content"]["height"]
     assert client.get(turned["original"]).content == before
     client.put(f"/api/pages/{page['id']}/treatment", json={"treatment": page["treatment"]})
+    wait(client, batch)
+
+
+def test_a_preview_shows_a_treatment_and_keeps_nothing(client: TestClient, read: tuple[int, int]) -> None:
+    page = page_of(client, read[1])
+    url = f"/api/pages/{page['id']}/preview"
+
+    def show(view: str = "page", **steps: object) -> tuple[np.ndarray, dict]:
+        told = client.post(url, json={"treatment": page["treatment"] | steps, "view": view}).json()
+        kind, data = told["image"].split(",")
+        assert kind == "data:image/jpeg;base64"
+        image = decode(base64.b64decode(data))
+        assert image.shape[:2] == (told["height"], told["width"])
+        return image, told
+
+    plain, told = show()
+    turned, _ = show(turn={"switch": "by_hand", "degrees": 90})
+    assert abs(turned.shape[0] - plain.shape[1]) <= 3
+    assert {"turn", "straighten", "output"} <= {f["step"] for f in told["findings"]}
+    for view in ("before", "spread", "upright", "sheet"):
+        assert show(view)[0].shape[0] > 100
+    cut, told = show(trim={"switch": "by_hand", "box": [0.5, 0.5, 3.5, 2.0]})
+    assert cut.shape[1] == pytest.approx(3 * told["dpi"], abs=2)
+    assert page_of(client, read[1]) == page
+
+
+def test_marks_and_areas_drawn_on_the_page_become_patches(client: TestClient, read: tuple[int, int]) -> None:
+    page = page_of(client, read[1])
+    url, treatment = f"/api/pages/{page['id']}/patches", page["treatment"]
+    area = {"treatment": treatment, "outline": [[0.1, 0.2], [0.4, 0.2], [0.4, 0.5], [0.1, 0.5]]}
+    (patch,) = client.post(url, json=area).json()["patches"]
+    across = max(x for x, _ in patch["outline"]) - min(x for x, _ in patch["outline"])
+    assert across == pytest.approx(0.3 * page["cleaned_size"][0] / page["cleaned_dpi"], rel=0.02)
+    box = page["content"]["regions"][0]["lines"][0]["words"][0]["box"]
+    at = [(box[0] + (box[2] - box[0]) * 0.1) / page["cleaned_size"][0], (box[1] + box[3]) / 2 / page["cleaned_size"][1]]
+    assert len(client.post(url, json={"treatment": treatment, "outline": [at]}).json()["patches"]) == 1
+    told = client.post(url, json={"treatment": treatment, "outline": [[0.1, 0.1], [0.2, 0.2]]})
+    assert told.status_code == 422 and "enclose" in told.json()["detail"]
+
+
+def test_pages_are_arranged_treated_and_named_over_http(client: TestClient, small_scan: Path, tmp_path: Path) -> None:
+    batch = client.post("/api/batches", json={"name": "Order", "languages": ["eng"]}).json()["id"]
+    many = many_pages(tmp_path / "three.tif", small_scan, 3)
+    (document,) = client.post(
+        f"/api/batches/{batch}/files", files=[("files", ("three.tif", many.read_bytes()))]
+    ).json()["documents"]
+    wait(client, batch)
+    url = f"/api/documents/{document}"
+
+    def ids() -> list[int]:
+        return [p["id"] for p in client.get(url).json()["pages"]]
+
+    a, b, c = ids()
+    assert [p["id"] for p in client.put(f"{url}/order", json={"pages": [c, a, b]}).json()["pages"]] == [c, a, b]
+    assert client.put(f"{url}/order", json={"pages": [c, a]}).status_code == 409
+    told = client.post(f"{url}/pages/remove", json={"pages": [a]}).json()
+    assert [p["id"] for p in told["pages"]] == [c, b] and [r["id"] for r in told["removed"]] == [a]
+    assert client.post(f"{url}/pages/remove", json={"pages": [c, b]}).status_code == 409
+    assert [p["id"] for p in client.post(f"{url}/pages/restore", json={"pages": [a]}).json()["pages"]] == [c, a, b]
+
+    assert client.post(f"{url}/turn", json={"pages": [a, b], "degrees": 180}).json() == {"tasks": 2}
+    wait(client, batch)
+    turns = {p: client.get(f"/api/pages/{p}").json()["applied"]["turn"] for p in (a, b, c)}
+    assert turns == {a: 180, b: 180, c: 0}
+    assert client.post(f"{url}/treatments/undo").json() == {"tasks": 2}
+    wait(client, batch)
+    assert client.get(f"/api/pages/{a}").json()["applied"]["turn"] == 0
+
+    assert client.post(f"{url}/margins", json={"pages": [a, b, c], "even": True}).json() == {"tasks": 3}
+    wait(client, batch)
+    sizes = {tuple(client.get(f"/api/pages/{p}").json()["cleaned_size"]) for p in (a, b, c)}
+    assert len(sizes) == 1
+
+    treatment = client.get(f"/api/pages/{a}").json()["treatment"] | {"lighten": {"switch": "off"}}
+    saved = client.post("/api/treatments", json={"name": " As scanned ", "treatment": treatment}).json()
+    assert saved["name"] == "As scanned"
+    again = client.post("/api/treatments", json={"name": "as scanned", "treatment": treatment})
+    assert again.status_code == 409
+    chosen = {"treatment": saved["treatment"], "pages": "selection", "selection": [a, c]}
+    assert client.put(f"/api/pages/{a}/treatment", json=chosen).json() == {"tasks": 2}
+    wait(client, batch)
+    switches = [client.get(f"/api/pages/{p}").json()["treatment"]["lighten"]["switch"] for p in (a, b, c)]
+    assert switches == ["off", "automatic", "off"]
+    assert client.put(f"/api/pages/{a}/treatment", json=chosen | {"pages": "batch"}).json() == {"tasks": 3}
+    assert client.delete(f"/api/treatments/{saved['id']}").status_code == 204
     wait(client, batch)
 
 

@@ -16,11 +16,13 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
-from hyalen.core.model.geometry import Box
+from bench.material import Case
+from hyalen.demo.spoil import AGED, Spoiling, spoil, spread
 from hyalen.store.store import Store
 from hyalen.work.executors import make_executor
 from hyalen.work.foreman import Event, Foreman
 from hyalen.work.intake import take_in_file
+from tests.conftest import Pages
 
 
 def many_pages(path: Path, scan: Path, count: int) -> Path:
@@ -161,9 +163,11 @@ def test_a_page_whose_worker_dies_fails_alone(
     documents = [
         take_in_file(store, batch, p, Foreman(store, 1).limits) for p in (small_scan, tmp_path / "bad.png", small_scan)
     ]
-    as_is = Treatment(trim=Trim(switch=Switch.BY_HAND, box=Box(0, 0, 9999, 9999)), lighten=Lighten(switch=Switch.OFF))
+    as_is = Treatment(trim=Trim(switch=Switch.BY_HAND, box=(0, 0, 99, 99)), lighten=Lighten(switch=Switch.OFF))
     for document in documents:
-        store.set_treatment(store.pages(document)[0]["id"], as_is)
+        page = store.pages(document)[0]["id"]
+        with store.database.write() as db:
+            db.execute("UPDATE page SET treatment = ? WHERE id = ?", (as_is.model_dump_json(), page))
     foreman = Foreman(store, 2)
     plain = Foreman._job
 
@@ -220,6 +224,25 @@ def test_a_bad_page_fails_with_its_reason_and_the_rest_is_delivered(
     assert "broken.png" in reasons and "not a readable image" in reasons["broken.png"]
     assert [p["file"] for p in store.problems(batch)] == ["missing.png"]
     assert "small.txt" in [d["name"] for d in store.deliveries(batch)]
+
+
+def test_an_open_book_is_read_as_two_pages(data: Path, tmp_path: Path, pages: Pages) -> None:
+    left, right = (pages.truth(Case("half", code, Spoiling(), dpi=150.0)) for code in ("eng", "fra"))
+    scan = spoil(spread(left.image, right.image, 150, shadow=0.4), 150, Spoiling(tint=AGED, noise=3), seed=2)
+    Pillow.fromarray(scan).save(tmp_path / "Book.png", dpi=(150, 150))
+    store = Store(data)
+    foreman = Foreman(store, 2)
+    document = take_in_file(store, store.add_batch("b", ["eng", "fra"]), tmp_path / "Book.png", foreman.limits)
+    assert document is not None
+    foreman.start()
+    until_idle(foreman)
+    foreman.stop()
+    assert [p["half"] for p in store.pages(document)] == ["left", "right"]
+    read = [" ".join(r.text for r in page.regions) for page in store.document_parts(document).content().pages]
+    for text, truth in zip(read, (left, right), strict=True):
+        words = {w for w in truth.text.split() if len(w) > 5}
+        assert len(words & set(text.split())) > 0.9 * len(words)
+    store.close()
 
 
 def test_the_executor_is_one_of_the_standard_kind() -> None:

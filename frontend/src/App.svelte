@@ -1,6 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
   import { bench } from './lib/bench/bench.svelte';
+  import { cleaning } from './lib/bench/cleaning.svelte';
   import { typing } from './lib/bench/keys';
   import TopBar from './lib/parts/TopBar.svelte';
   import Notices from './lib/parts/Notices.svelte';
@@ -17,7 +18,8 @@
     if (typing(event)) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
       event.preventDefault();
-      void bench.turnBack(event.shiftKey ? 'redo' : 'undo');
+      if (bench.stage === 'clean' && bench.document && !bench.contact && !event.shiftKey) void (cleaning.canUndo ? cleaning.undo() : cleaning.takeBack());
+      else if (!bench.contact) void bench.turnBack(event.shiftKey ? 'redo' : 'undo');
     } else if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'y') {
       event.preventDefault();
       void bench.turnBack('redo');

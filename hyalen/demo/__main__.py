@@ -10,6 +10,7 @@ import threading
 from dataclasses import asdict
 from pathlib import Path
 
+import numpy as np
 import pikepdf
 from PIL import Image as Pillow
 from tqdm import tqdm
@@ -18,8 +19,8 @@ from hyalen.core.formats.source import Limits
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.proofing.doubts import Stage
 from hyalen.demo.archive import ARCHIVE, Paper
-from hyalen.demo.spoil import spoil
-from hyalen.demo.typeset import typesetter
+from hyalen.demo.spoil import Spoiling, halftone, spoil, spread
+from hyalen.demo.typeset import SetPage, typesetter
 from hyalen.store.store import Store
 from hyalen.work.executors import default_workers
 from hyalen.work.foreman import Event, Foreman
@@ -39,10 +40,7 @@ def make_files(directory: Path) -> list[Path]:
     with typesetter() as setter:
         for number, (paper, path) in enumerate(zip(ARCHIVE, paths, strict=True)):
             pages = [setter.set(html, DPI) for html, _ in paper.pages]
-            scans = [
-                spoil(page.image, DPI, how, seed=100 * number + i)
-                for i, (page, (_, how)) in enumerate(zip(pages, paper.pages, strict=True))
-            ]
+            scans = make_scans(paper, pages, 100 * number)
             (truth / f"{path.stem}.txt").write_text("\n\n".join(p.text for p in pages) + "\n", "utf8")
             blocks = [[asdict(b) for b in p.blocks] for p in pages]
             (truth / f"{path.stem}.json").write_text(json.dumps(blocks, ensure_ascii=False), "utf8")
@@ -50,9 +48,53 @@ def make_files(directory: Path) -> list[Path]:
     return paths
 
 
+def make_scans(paper: Paper, pages: list[SetPage], seed: int) -> list[Image]:
+    """The paper's scans: spoilt one by one, backs shining through, an open book two pages at a time."""
+    scans = []
+    for i, (page, (_, how)) in enumerate(zip(pages, paper.pages, strict=True)):
+        image = with_plates(page)
+        back = pages[i ^ 1].image if paper.duplex else None
+        scans.append(spoil(image, DPI, how, seed=seed + i, reverse=back))
+    if not paper.opened:
+        return scans
+    lying = Spoiling(bed=0.25, noise=4, skew=0.4)
+    return [spoil(spread(a, b, DPI, 0.35), DPI, lying, seed) for a, b in zip(scans[::2], scans[1::2], strict=True)]
+
+
+def with_plates(page: SetPage) -> Image:
+    """The page with a printed picture, a lantern at dusk, in each empty figure."""
+    image = page.image.copy()
+    for block in page.blocks:
+        left, top, right, bottom = block.box
+        if block.role != "figure" or image[top:bottom, left:right].min() < 250:
+            continue
+        image[top:bottom, left:right] = halftone(_lantern(bottom - top, right - left), DPI)[:, :, None]
+    return image
+
+
+def _lantern(height: int, width: int) -> Image:
+    """A grey picture: sky, mole, tower and the glow of its light."""
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    x, y = x / width, y / height
+    tones = 205 - 110 * y
+    glow = np.exp(-(((x - 0.55) * 1.5) ** 2 + (y - 0.3) ** 2) / 0.02)
+    tones = np.where(y > 0.72 + 0.02 * np.sin(9 * x), 70 + 25 * np.sin(60 * x + 40 * y), tones)
+    tower = (np.abs(x - 0.55) < 0.05 + 0.05 * y) & (y > 0.36) & (y < 0.74)
+    tones = np.where(tower, 150 - 500 * (x - 0.52), tones)
+    tones = np.where((np.abs(x - 0.55) < 0.05) & (y > 0.24) & (y < 0.36), 60, tones)
+    tones = np.where((np.abs(x - 0.55) < 0.16 * (y - 0.12)) & (y > 0.14) & (y < 0.24), 45, tones)
+    return np.asarray(np.clip(tones + 130 * glow, 0, 255), dtype=np.uint8)
+
+
 def save_scans(paper: Paper, scans: list[Image], path: Path) -> None:
     """A multi-page TIFF or a PDF of JPEG images, as a scanner would write it."""
     pictures = [Pillow.fromarray(scan) for scan in scans]
+    if path.suffix in (".jpg", ".png"):
+        if path.suffix == ".jpg":
+            pictures[0].save(path, quality=85)  # a camera states no resolution
+        else:
+            pictures[0].save(path, dpi=(DPI, DPI))
+        return
     if path.suffix == ".tif":
         pictures[0].save(path, save_all=True, append_images=pictures[1:], compression="tiff_deflate", dpi=(DPI, DPI))
         return
@@ -87,6 +129,7 @@ def read_archive(data: Path, files: list[Path]) -> None:
             document_id = take_in_file(store, batch_id, path, Limits())
             if document_id is not None:
                 store.update_document(document_id, languages=json.dumps(paper.languages))
+                store.arrangement.set_duplex(document_id, paper.duplex)
     foreman = Foreman(store, default_workers())
     count = sum(len(paper.pages) for paper in ARCHIVE)
     progress = tqdm(total=count, desc="Reading the demo archive", unit="page", file=sys.stderr)

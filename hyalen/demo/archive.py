@@ -4,17 +4,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from hyalen.demo.spoil import AGED, GREENISH, ROSE, Spoiling
+from hyalen.demo.spoil import AGED, GREENISH, ROSE, Curl, Spoiling
 
 
 @dataclass(frozen=True)
 class Paper:
-    """A document of the archive: its file, the language it is to be read in, and its pages."""
+    """A document of the archive: its file, the language it is to be read in, and its pages.
+
+    `opened` pages were scanned two at a time, as the book lay open; `duplex` ones are fronts and backs.
+    """
 
     file: str
     title: str
     languages: tuple[str, ...]
     pages: tuple[tuple[str, Spoiling], ...]
+    opened: bool = False
+    duplex: bool = False
 
 
 def _page(style: str, body: str, language: str = "en") -> str:
@@ -233,6 +238,138 @@ in the register.</p>
 """,
 )
 
+_LOG = """
+body{font:11.5pt/1.5 'EB Garamond','Liberation Serif';padding:24mm 20mm 20mm}
+h1{font:700 17pt/1.2 'EB Garamond','Liberation Serif';margin:0 0 4mm} h2{font:700 13pt/1.3 'EB Garamond','Liberation Serif';margin:4mm 0 1.5mm}
+p{margin:0 0 2.6mm;text-align:justify} .pn{position:absolute;bottom:10mm;left:0;right:0;text-align:center;font-size:10pt}
+"""
+
+
+def _log(number: int, body: str) -> str:
+    return _page(_LOG, f'{body}<div class="pn" data-role="page_number">{number}</div>')
+
+
+LOG_1 = _log(
+    62,
+    """
+<h1 data-role="heading">Log of the fog signal, Torgrunn</h1>
+<h2 data-role="heading">Monday, 2nd March</h2>
+<p data-role="paragraph">Wind north-west, fresh, with snow showers. The signal was started at twenty minutes past
+four in the morning, when the church at Hallvik was lost to sight, and kept going until noon. The compressor ran
+steadily at thirty-five pounds and the siren took its charge every ninety seconds without missing once.</p>
+<p data-role="paragraph">The steamer <i>Halvdan</i> answered with three long blasts at ten and was seen to pass the
+outer buoy a quarter of an hour later. Her master sent a boat with newspapers and a sack of potatoes.</p>
+<h2 data-role="heading">Tuesday, 3rd March</h2>
+<p data-role="paragraph">Calm and clear until the evening. The air receiver was blown down and a pint of water and
+rust drawn from it. The second-stage valve was taken out and looked at: the seat is scored on the side away from
+the spring, and will not last the summer. Kept a note of it for the Engineer.</p>
+<p data-role="paragraph">Assistant Keeper Roe painted the horn inside and out. Used four pints of the red lead that
+came with the autumn relief, leaving eleven.</p>
+<h2 data-role="heading">Wednesday, 4th March</h2>
+<p data-role="paragraph">Fog from the first hour. The signal was sounded for nineteen hours without a stop. Fuel for
+the engine came to twelve gallons and a half, which is a gallon more than the table allows for the time.</p>
+""",
+)
+LOG_2 = _log(
+    63,
+    """
+<h2 data-role="heading">Thursday, 5th March</h2>
+<p data-role="paragraph">The fog lifted at six. Glass falling all day, from 29.81 at eight in the morning to 29.02
+at midnight, the lowest that has been written in this book since it was begun. Everything loose on the gallery was
+brought in, and the boat hauled up to the second ring and lashed.</p>
+<h2 data-role="heading">Friday, 6th March</h2>
+<p data-role="paragraph">Whole gale from the north-west with a very heavy sea. Green water came over the wall of the
+yard from four in the afternoon and the cistern was fouled. At eleven the seaward rail of the gallery went, and two
+panes of the lantern were cracked by shingle. The light was kept, and the signal was sounded whenever the snow was
+so thick that the south steps could not be seen.</p>
+<p data-role="paragraph">The engine stopped at a quarter past two with water in its fuel. Roe held the pressure of the
+burner by hand until it could be started again at ten minutes to five.</p>
+<h2 data-role="heading">Saturday, 7th March</h2>
+<p data-role="paragraph">Wind falling and drawing to the west. Counted the damage, and wrote it in the defect book.
+Boiled water for drinking. Sounded the signal for two hours in the forenoon at thirty-one pounds, and hold to that
+figure until the compressor has been seen.</p>
+""",
+)
+
+PROCLAMATION = _page(
+    _NOTICE,
+    """
+<h1 data-role="heading">BEKANNTMACHUNG FÜR SEEFAHRER</h1>
+<p class="sub" data-role="paragraph">Skarnholmer Leuchtfeueramt, 2. April 1931</p>
+<h2 data-role="heading">Wiederherstellung des Feuers von Torgrunn</h2>
+<p data-role="paragraph">Das Hauptfeuer von Torgrunn wird vom Abend des 14. April an wieder über den ganzen Bogen
+gezeigt. Die zerbrochenen Scheiben der Laterne sind ersetzt, das Geländer der Galerie ist erneuert. Kennung und
+Tragweite bleiben unverändert: zwei weiße Blitze alle fünfzehn Sekunden, sichtbar auf achtzehn Seemeilen.</p>
+<h2 data-role="heading">Nebelsignal</h2>
+<p data-role="paragraph">Die Sirene derselben Station arbeitet bis auf weiteres mit vermindertem Druck. Auf ihre
+Reichweite ist über drei Seemeilen hinaus kein Verlass. Schiffe, die von Norden kommen, werden gebeten, den
+Klippen von Skarn mindestens eine Seemeile Raum zu geben.</p>
+<h2 data-role="heading">Tonne von Hallvik</h2>
+<p data-role="paragraph">Die schwarze Spitztonne vor der Bank von Hallvik ist geborgen und wird nach der
+Ausbesserung an ihrem alten Platz ausgelegt. Bis dahin bezeichnet eine rote Fahne auf einem Prahm die Stelle.</p>
+<h2 data-role="heading">Fahrwasser am Südhaupt</h2>
+<p data-role="paragraph">Die Bank am Kopf der Südmole hat sich weiter nach Süden ausgedehnt. Die geringste Tiefe
+beträgt bei Springniedrigwasser neun Fuß. Die Richtfeuer führen nicht mehr frei von der Bank; Schiffsführer
+halten das untere Feuer westlich des oberen, bis der Kirchturm rechtweisend Nord peilt.</p>
+""",
+    "de",
+)
+
+CIRCULAR_1 = _report(
+    1,
+    """
+<h1 data-role="heading">Circular to Keepers, No. 8</h1>
+<p data-role="paragraph">The Board has had before it the returns of all stations for the quarter that ended on the
+31st of March, and desires the attention of Principal Keepers to the matters that follow.</p>
+<h2 data-role="heading">Returns</h2>
+<p data-role="paragraph">Returns are to be made up on the last day of the month and not, as has been found at two
+stations, on the day before the relief. Where the relief is delayed the return is to wait for it.</p>
+<p data-role="paragraph">Quantities are to be given in gallons and pints, pounds and ounces, and no others. A return in
+which a figure has been scraped out will be sent back; a wrong figure is to be struck through and the right one
+written above it, with initials.</p>
+<h2 data-role="heading">Oil</h2>
+<p data-role="paragraph">Oil is to be gauged on the first and the fifteenth of each month in the presence of two
+keepers. The dip is to be read three times and the middle reading entered.</p>
+<h2 data-role="heading">Visitors</h2>
+<p data-role="paragraph">Visitors are to be received between ten and four, weather allowing, and are to be shown the
+apparatus only while it is at rest. No gratuity may be taken.</p>
+""",
+)
+CIRCULAR_2 = _report(
+    2,
+    """
+<h2 data-role="heading">Health</h2>
+<p data-role="paragraph">Lime juice is issued from this quarter at the rate of one ounce a man a day when fresh
+vegetables have not been had for ten days. It is not to be kept in tin.</p>
+<p data-role="paragraph">Each station will find with the next relief a chest of medicines, with a list and directions
+in the lid. What has been used is to be entered in the return, and the empty bottles sent back.</p>
+<h2 data-role="heading">Books</h2>
+<p data-role="paragraph">The library cases will be exchanged in May. Keepers are asked to see that no volume is kept
+back, since a case that is short cannot be sent on to the next station.</p>
+<h2 data-role="heading">Boats</h2>
+<p data-role="paragraph">No boat is to be taken out after dark but to save life. Oars, thole pins and the bailer are
+to be looked over on the first of every month and the plug tied to the thwart with a lanyard.</p>
+<p data-role="paragraph">By order of the Board. Skarnholm, 10th April 1931.</p>
+""",
+)
+
+PLATE = _report(
+    17,
+    """
+<h1 data-role="heading">The new lantern for Hallvik</h1>
+<p data-role="paragraph">The lantern that is to replace the one of 1874 was set up in the yard at Skarnholm and lighted
+for three nights, so that the Board might judge of it before it is shipped.</p>
+<div data-role="figure" style="width:120mm;height:84mm;margin:4mm auto;background:#fff"></div>
+<p class="cap" data-role="caption">Plate 3. The lantern in the yard, seen from the mole at dusk.</p>
+<p data-role="paragraph">It stands nine feet from the gallery floor to the ball. The glazing is of bent plate, three
+eighths of an inch thick, in twelve panes, and the roof of copper on a frame of gun-metal. The ventilator in the ball
+drew well in all winds and did not once blow down.</p>
+<p data-role="paragraph">With the burner of 55 millimetres the power of the beam was measured from the mole as forty-one
+thousand candles, against nineteen thousand from the present apparatus. The makers undertook to have it landed at
+Hallvik before the end of June.</p>
+""",
+)
+
 ARCHIVE = (
     Paper(
         "Letter from Torgrunn 1931.tif",
@@ -271,6 +408,50 @@ ARCHIVE = (
             (
                 REPORT_3,
                 Spoiling(skew=3.4, bed=0.45, bed_level=24, tint=ROSE, shade=0.35, specks=260, noise=5, blur=0.002),
+            ),
+        ),
+    ),
+    Paper(
+        "Fog signal log 1931.pdf",
+        "Log of the fog signal, Torgrunn, March 1931",
+        ("eng",),
+        (
+            (LOG_1, Spoiling(curl=Curl(depth=0.75, reach=1.0, right=True, shadow=0.45), tint=AGED, shade=0.15)),
+            (LOG_2, Spoiling(curl=Curl(depth=0.75, reach=1.0, shadow=0.45), tint=AGED, shade=0.2)),
+        ),
+        opened=True,
+    ),
+    Paper(
+        "Bekanntmachung April 1931.jpg",
+        "Bekanntmachung für Seefahrer, April 1931",
+        ("deu",),
+        (
+            (
+                PROCLAMATION,
+                Spoiling(corners=((0.12, 0.06), (0.88, 0.09), (0.96, 0.95), (0.04, 0.92)), tint=AGED, noise=5, jpeg=82),
+            ),
+        ),
+    ),
+    Paper(
+        "Circular to Keepers 8.tif",
+        "Circular to Keepers No. 8, 1931",
+        ("eng",),
+        (
+            (CIRCULAR_1, Spoiling(show_through=0.34, tint=AGED, shade=0.15, noise=4, skew=0.7)),
+            (CIRCULAR_2, Spoiling(show_through=0.34, tint=AGED, shade=0.15, noise=4, skew=-0.5)),
+        ),
+        duplex=True,
+    ),
+    Paper(
+        "Lantern for Hallvik.png",
+        "The new lantern for Hallvik, 1931",
+        ("eng",),
+        (
+            (
+                PLATE,
+                Spoiling(
+                    skew=-1.6, bed=0.3, tint=GREENISH, specks=160, noise=3, punch_holes=2, streaks=2, folds=1, staples=1
+                ),
             ),
         ),
     ),

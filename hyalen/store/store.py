@@ -12,11 +12,14 @@ from typing import Any, NamedTuple
 
 from hyalen.core.accessibility.rules import Heading, document_doubts, page_headings
 from hyalen.core.formats.names import delivery_stem
+from hyalen.core.imaging.frame import relation
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.document import DocumentContent
-from hyalen.core.model.treatment import Cleaned, Treatment
+from hyalen.core.model.treatment import Cleaned, Finding, Treatment
 from hyalen.core.proofing.doubts import Doubt, Stage, page_doubts
 from hyalen.core.proofing.edits import Operation, SetWord, apply
+from hyalen.core.proofing.keep import moved_content
+from hyalen.store.arrangement import Arrangement
 from hyalen.store.blobs import Blobs
 from hyalen.store.database import Database, Row
 
@@ -62,6 +65,7 @@ class Store:
         self.directory = directory
         self.database = Database(directory / "hyalen.sqlite3")
         self.blobs = Blobs(directory / "blobs")
+        self.arrangement = Arrangement(self.database)
 
     def close(self) -> None:
         self.database.close()
@@ -164,11 +168,12 @@ class Store:
         return self.database.rows(
             """SELECT p.id, p.position, p.kind, p.width, p.height, p.dpi, p.dpi_reason, p.cleaned_blob,
                  p.thumb_blob, p.original_blob, p.revision, p.content IS NOT NULL AS has_content, p.languages,
+                 p.half,
                  (SELECT count(*) FROM doubt d WHERE d.page_id = p.id) AS doubts,
                  t.state AS task_state, t.stage AS task_stage, t.reason AS task_reason
                FROM page p
                LEFT JOIN task t ON t.id = (SELECT max(id) FROM task WHERE page_id = p.id)
-               WHERE p.document_id = ? ORDER BY p.position""",
+               WHERE p.document_id = ? AND p.removed_from IS NULL ORDER BY p.position""",
             document_id,
         )
 
@@ -179,10 +184,6 @@ class Store:
     def cleaned(self, page_id: int) -> Cleaned | None:
         row = self.page(page_id)
         return Cleaned.model_validate_json(row["cleaned"]) if row["cleaned"] else None
-
-    def set_treatment(self, page_id: int, treatment: Treatment) -> None:
-        with self.database.write() as db:
-            db.execute("UPDATE page SET treatment = ? WHERE id = ?", (treatment.model_dump_json(), page_id))
 
     def set_page_languages(self, page_id: int, languages: Sequence[str] | None) -> None:
         with self.database.write() as db:
@@ -199,7 +200,7 @@ class Store:
         document = self.document(document_id)
         rows = self.database.rows(
             """SELECT id, revision, content, cleaned_blob FROM page
-               WHERE document_id = ? AND content IS NOT NULL ORDER BY position""",
+               WHERE document_id = ? AND content IS NOT NULL AND removed_from IS NULL ORDER BY position""",
             document_id,
         )
         return DocumentParts(
@@ -215,11 +216,13 @@ class Store:
         """Changes whenever anything that is delivered changes."""
         document = self.document(document_id)
         row = self.database.row(
-            "SELECT count(content) AS pages, coalesce(sum(revision), 0) AS changes FROM page WHERE document_id = ?",
+            """SELECT count(content) AS pages, coalesce(sum(revision), 0) AS changes,
+                 coalesce(sum((position + 1) * id), 0) AS places
+               FROM page WHERE document_id = ? AND removed_from IS NULL""",
             document_id,
         )
         assert row is not None
-        return f"{row['pages']}.{row['changes']}.{document['title']}.{document['language']}"
+        return f"{row['pages']}.{row['changes']}.{row['places']}.{document['title']}.{document['language']}"
 
     # Content, journal and doubts
 
@@ -241,7 +244,8 @@ class Store:
 
     def _set_doubts(self, db: sqlite3.Connection, page: Row, doubts: Sequence[Doubt]) -> None:
         db.execute("DELETE FROM doubt WHERE page_id = ? AND stage != ?", (page["id"], Stage.CHECK))
-        self._add_doubts(db, page["id"], page["document_id"], doubts)
+        if page["removed_from"] is None:
+            self._add_doubts(db, page["id"], page["document_id"], doubts)
 
     def _add_doubts(self, db: sqlite3.Connection, page_id: int, document_id: int, doubts: Sequence[Doubt]) -> None:
         db.executemany(
@@ -259,7 +263,9 @@ class Store:
         """The rules that look at the whole document, from the pages' headings."""
         document = db.execute("SELECT * FROM document WHERE id = ?", (document_id,)).fetchone()
         pages = db.execute(
-            "SELECT id, position, headings FROM page WHERE document_id = ? ORDER BY position", (document_id,)
+            """SELECT id, position, headings FROM page WHERE document_id = ? AND removed_from IS NULL
+               ORDER BY position""",
+            (document_id,),
         ).fetchall()
         headings = [Heading.model_validate(h) for p in pages for h in json.loads(p["headings"])]
         db.execute("DELETE FROM doubt WHERE document_id = ? AND stage = ?", (document_id, Stage.CHECK))
@@ -331,7 +337,7 @@ class Store:
             count = 0
             rows = db.execute(
                 "SELECT id, content FROM page WHERE document_id = (SELECT document_id FROM page WHERE id = ?)"
-                " AND content IS NOT NULL",
+                " AND content IS NOT NULL AND removed_from IS NULL",
                 (page_id,),
             ).fetchall()
             for row in rows:
@@ -445,10 +451,16 @@ class Store:
         return self._one("task", task_id)
 
     def waiting_tasks(self, limit: int, but: Sequence[int]) -> list[Row]:
-        """The next tasks: deliveries first, then pages further on, so that documents are finished one by one."""
+        """The next tasks: deliveries first, then pages further on, so that documents are finished one by one.
+
+        A sheet scanned on both sides is cleaned when both are here.
+        """
         marks = ",".join("?" * len(but))
         return self.database.rows(
             f"""SELECT * FROM task WHERE state = 'waiting' AND id NOT IN ({marks})
+                  AND NOT (stage = 'clean' AND document_id IN (SELECT id FROM document WHERE duplex = 1)
+                    AND EXISTS (SELECT 1 FROM task b WHERE b.document_id = task.document_id AND b.stage = 'bring_in'
+                      AND b.state IN ('waiting', 'running')))
                 ORDER BY CASE stage WHEN 'deliver' THEN 0 ELSE 1 END, batch_id, document_id,
                   CASE stage WHEN 'read' THEN 0 WHEN 'clean' THEN 1 ELSE 2 END, id LIMIT ?""",
             *but,
@@ -514,7 +526,8 @@ class Store:
             return db.execute(
                 """UPDATE task SET state = 'waiting', reason = '', attempts = 0, finished = NULL
                    WHERE batch_id = ? AND state IN ('failed', 'cancelled')
-                     AND id IN (SELECT max(id) FROM task GROUP BY coalesce(page_id, -document_id), stage)""",
+                     AND id IN (SELECT max(id) FROM task GROUP BY coalesce(page_id, -document_id), stage)
+                     AND NOT EXISTS (SELECT 1 FROM page p WHERE p.id = page_id AND p.removed_from IS NOT NULL)""",
                 (batch_id,),
             ).rowcount
 
@@ -532,7 +545,7 @@ class Store:
         return self.database.rows(
             """SELECT t.*, d.source_name, p.position FROM task t
                LEFT JOIN document d ON d.id = t.document_id LEFT JOIN page p ON p.id = t.page_id
-               WHERE t.batch_id = ? AND t.state = 'failed' ORDER BY t.id""",
+               WHERE t.batch_id = ? AND t.state = 'failed' AND p.removed_from IS NULL ORDER BY t.id""",
             batch_id,
         )
 
@@ -559,28 +572,90 @@ class Store:
             )
             self._task(db, task["batch_id"], task["document_id"], task["page_id"], Stage.CLEAN)
 
-    def page_cleaned(self, task: Row, cleaned: Cleaned, image_blob: str, thumb_blob: str, read_next: bool) -> None:
-        """The cleaned image is here: read it next."""
+    def page_cleaned(
+        self, task: Row, cleaned: Cleaned, image_blob: str, thumb_blob: str, read_blob: str | None
+    ) -> None:
+        """The cleaned image is here: read it next. `read_blob` is what is read where that is another image."""
         settings = json.loads(task["settings"])
         with self.database.write() as db:
             if not self._finish(db, task["id"]):
                 return
             page = db.execute("SELECT * FROM page WHERE id = ?", (task["page_id"],)).fetchone()
-            before = json.loads(page["cleaned"])["to_original"] if page["cleaned"] else None
+            if cleaned.spread:
+                languages = self.page_languages(page)
+                for page_id in self.arrangement.split_spread(db, page, cleaned, languages):
+                    self._task(db, task["batch_id"], task["document_id"], page_id, Stage.CLEAN)
+                return
+            cleaned = self._with_twin(page, cleaned)
+            before = json.loads(page["cleaned"]) if page["cleaned"] and page["cleaned_blob"] else None
             db.execute(
-                "UPDATE page SET cleaned = ?, cleaned_blob = ?, thumb_blob = ? WHERE id = ?",
-                (cleaned.model_dump_json(), image_blob, thumb_blob, task["page_id"]),
+                """UPDATE page SET cleaned = ?, cleaned_blob = ?, thumb_blob = ?, read_blob = ?, likeness = ?
+                   WHERE id = ?""",
+                (
+                    cleaned.model_dump_json(),
+                    image_blob,
+                    thumb_blob,
+                    read_blob,
+                    "" if cleaned.blank else cleaned.likeness,
+                    task["page_id"],
+                ),
             )
-            if read_next:
-                settings |= {"to_original_before": before} if before and page["content"] else {}
-                self._task(db, task["batch_id"], task["document_id"], task["page_id"], Stage.READ, settings)
+            settings |= {"cleaned_before": before} if before and page["content"] else {}
+            self._task(db, task["batch_id"], task["document_id"], task["page_id"], Stage.READ, settings)
+
+    def _with_twin(self, page: Row, cleaned: Cleaned) -> Cleaned:
+        """With a finding where the page was perhaps scanned twice."""
+        twin = None if cleaned.blank or not cleaned.likeness else self.arrangement.twin_of(page, cleaned.likeness)
+        if twin is None:
+            return cleaned
+        says = f"Looks the same as page {twin['position'] + 1}: perhaps scanned twice."
+        finding = Finding(step="quality", topic="duplicate", says=says, value=twin["position"] + 1, confidence=0.6)
+        return cleaned.model_copy(update={"findings": (*cleaned.findings, finding)})
+
+    def pages_restored(self, page_ids: Sequence[int]) -> None:
+        """Pages that are put back: their doubts again, and what was cut off when they were taken out."""
+        with self.database.write() as db:
+            for page_id in page_ids:
+                page = self.page(page_id)
+                batch_id = self.document(page["document_id"])["batch_id"]
+                content, cleaned = self.content(page_id), self.cleaned(page_id)
+                if content is not None:
+                    self._set_doubts(db, page, page_doubts(content, cleaned))
+                    continue
+                stage = Stage.READ if page["cleaned_blob"] else Stage.CLEAN if page["original_blob"] else Stage.BRING_IN
+                self._task(db, batch_id, page["document_id"], page_id, stage)
+
+    def recheck(self, document_id: int) -> None:
+        """After pages were moved, taken out or put back."""
+        with self.database.write() as db:
+            self._recheck(db, document_id)
 
     def page_read(self, task: Row, content: PageContent, label: str) -> None:
         """Keep a reading; the last page's brings the task that looks at the whole document."""
         with self.database.write() as db:
             if self._finish(db, task["id"]):
+                before = json.loads(task["settings"]).get("cleaned_before")
+                if before:
+                    self._move_history(db, task["page_id"], Cleaned.model_validate(before))
                 self.replace_content(task["page_id"], content, label)
                 self._settle_next(db, task)
+
+    def _move_history(self, db: sqlite3.Connection, page_id: int, before: Cleaned) -> None:
+        """The page was cleaned anew: what it said, and all that undo can bring back, is laid on the new image."""
+        now = self.cleaned(page_id)
+        assert now is not None
+        matrix = relation(before, now)
+
+        def laid(data: bytes | None) -> bytes | None:
+            return packed(moved_content(unpacked(data), matrix, now)) if data else None
+
+        page = db.execute("SELECT content FROM page WHERE id = ?", (page_id,)).fetchone()
+        db.execute("UPDATE page SET content = ? WHERE id = ?", (laid(page["content"]), page_id))
+        for edit in db.execute("SELECT id, before, after FROM edit WHERE page_id = ?", (page_id,)).fetchall():
+            db.execute(
+                "UPDATE edit SET before = ?, after = ? WHERE id = ?",
+                (laid(edit["before"]), laid(edit["after"]), edit["id"]),
+            )
 
     def page_failed(self, task: Row, reason: str) -> None:
         with self.database.write() as db:

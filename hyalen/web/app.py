@@ -13,11 +13,12 @@ from fastapi.staticfiles import StaticFiles
 from hyalen import __version__
 from hyalen.core.formats.source import Limits
 from hyalen.store.store import NotFound, Store
-from hyalen.web import batches, documents, errors, pages
+from hyalen.web import batches, documents, errors, pages, treatments
 from hyalen.web.guard import SameOrigin
 from hyalen.web.services import Services
 from hyalen.work.executors import default_workers
 from hyalen.work.foreman import Foreman
+from hyalen.work.preview import Previews
 
 STATIC = Path(__file__).parent / "static"
 
@@ -35,10 +36,10 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
         store.close()
 
     app = FastAPI(title="Hyalen", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.services = Services(store, foreman)
+    app.state.services = Services(store, foreman, Previews(store))
     app.add_middleware(SameOrigin)
     errors.install(app)
-    for router in (batches.router, documents.router, pages.router):
+    for router in (batches.router, documents.router, pages.router, treatments.router):
         app.include_router(router, prefix="/api")
     if STATIC.is_dir():
         app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")

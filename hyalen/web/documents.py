@@ -6,12 +6,13 @@ import json
 
 from fastapi import APIRouter
 
+from hyalen.core.proofing.doubts import Stage
 from hyalen.core.structure.flow import flow, joined_text
 from hyalen.store.database import Row
 from hyalen.store.store import Store
 from hyalen.web.batches import check_languages
-from hyalen.web.schemas import Document, DocumentChange, FlowItem, OpenDoubt, PageSummary, TurnedBack
-from hyalen.web.services import Given
+from hyalen.web.schemas import Document, DocumentChange, FlowItem, OpenDoubt, PageSummary, RemovedPage, TurnedBack
+from hyalen.web.services import Given, Services
 from hyalen.work.foreman import Event
 
 router = APIRouter(tags=["documents"])
@@ -34,6 +35,9 @@ def change_document(document_id: int, change: DocumentChange, given: Given) -> D
         check_languages(change.languages)
         values["languages"] = json.dumps(change.languages)
     given.store.update_document(document_id, **values)
+    if change.duplex is not None and change.duplex != bool(given.store.document(document_id)["duplex"]):
+        given.store.arrangement.set_duplex(document_id, change.duplex)
+        clean_again(given, [p["id"] for p in given.store.pages(document_id) if p["original_blob"]])
     return document_of(given.store, document_id)
 
 
@@ -91,6 +95,14 @@ def read_through(document_id: int, given: Given) -> list[FlowItem]:
     return items
 
 
+def clean_again(given: Services, page_ids: list[int]) -> int:
+    """Clean and read pages again under the treatments they have; how many."""
+    for page_id in page_ids:
+        given.store.add_page_task(page_id, Stage.CLEAN, {"again": True})
+    given.foreman.wake()
+    return len(page_ids)
+
+
 def open_doubt(row: Row) -> OpenDoubt:
     return OpenDoubt(**{name: row[name] for name in OpenDoubt.model_fields})
 
@@ -113,6 +125,12 @@ def document_of(store: Store, document_id: int) -> Document:
         language=row["language"],
         languages=json.loads(row["languages"]),
         doubts=store.doubt_counts("document_id", document_id),
+        removed=[
+            RemovedPage(id=p["id"], position=p["removed_from"], thumb=p["thumb_blob"])
+            for p in store.arrangement.removed_pages(document_id)
+        ],
+        duplex=bool(row["duplex"]),
+        treatments_undo=store.arrangement.can_take_back_treatment(document_id),
         undo=undo_label,
         redo=redo_label,
         pages=[
@@ -129,6 +147,7 @@ def document_of(store: Store, document_id: int) -> Document:
                 task_state=p["task_state"],
                 task_stage=p["task_stage"],
                 task_reason=p["task_reason"],
+                half=p["half"],
             )
             for p in store.pages(document_id)
         ],

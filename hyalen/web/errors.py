@@ -9,6 +9,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 
 from hyalen.core.proofing.edits import EditError
+from hyalen.store.arrangement import NameTaken
 from hyalen.store.store import NotFound, StaleEdit
 
 
@@ -32,6 +33,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(EditError)
     def refused(_: Request, error: EditError) -> JSONResponse:
         return problem(422, "The change cannot be made", str(error))
+
+    @app.exception_handler(NameTaken)
+    def taken(_: Request, error: NameTaken) -> JSONResponse:
+        return problem(409, "The name is taken", str(error))
 
     @app.exception_handler(BadRequest)
     def bad(_: Request, error: BadRequest) -> JSONResponse:

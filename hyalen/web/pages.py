@@ -18,7 +18,7 @@ from hyalen.core.proofing.keep import hand_made
 from hyalen.store.store import NotFound, Store, unpacked
 from hyalen.web.batches import check_languages
 from hyalen.web.documents import open_doubt
-from hyalen.web.schemas import Edit, Edited, Page, ReadAgain, Started, TreatmentChange
+from hyalen.web.schemas import Edit, Edited, Page, ReadAgain, Started
 from hyalen.web.services import Given
 
 router = APIRouter(tags=["pages"])
@@ -38,18 +38,6 @@ def edit(page_id: int, change: Edit, given: Given) -> Edited:
         return Edited(revision=revision, changed=changed)
     revision = given.store.edit(page_id, change.revision, change.operation, change.label)
     return Edited(revision=revision, changed=1)
-
-
-@router.put("/pages/{page_id}/treatment", status_code=202)
-def treat(page_id: int, change: TreatmentChange, given: Given) -> Started:
-    """Clean again with another treatment, then read again; settled words are kept."""
-    store = given.store
-    pages = _these(store, page_id, change.pages)
-    for each in pages:
-        store.set_treatment(each, change.treatment)
-        store.add_page_task(each, Stage.CLEAN, {"again": True})
-    given.foreman.wake()
-    return Started(tasks=len(pages))
 
 
 @router.post("/pages/{page_id}/read", status_code=202)
@@ -104,7 +92,9 @@ def blob(name: str, given: Given) -> FileResponse:
     path = given.store.blobs.path(name)
     if not path.is_file():
         raise NotFound("There is no such image.")
-    return FileResponse(path, media_type="image/jpeg", headers=FOREVER)
+    with path.open("rb") as file:
+        kind = "png" if file.read(4) == b"\x89PNG" else "jpeg"
+    return FileResponse(path, media_type=f"image/{kind}", headers=FOREVER)
 
 
 def _these(store: Store, page_id: int, which: str) -> list[int]:
@@ -130,12 +120,16 @@ def page_of(store: Store, page_id: int) -> Page:
         cleaned=f"/api/blobs/{row['cleaned_blob']}" if row["cleaned_blob"] else None,
         original_size=(row["width"], row["height"]) if row["width"] else None,
         to_original=list(cleaned.to_original) if cleaned else None,
+        mesh=cleaned.mesh if cleaned else None,
+        applied=cleaned.applied if cleaned else None,
+        cleaned_dpi=cleaned.dpi if cleaned else None,
+        cleaned_size=(cleaned.width, cleaned.height) if cleaned and row["cleaned_blob"] else None,
+        half=row["half"],
         stated_turn=row["stated_turn"],
         dpi=row["dpi"],
         dpi_reason=row["dpi_reason"],
         treatment=Treatment.model_validate_json(row["treatment"]),
         findings=list(cleaned.findings) if cleaned else [],
-        trim=cleaned.trim if cleaned else None,
         languages=list(store.page_languages(row)),
         own_languages=row["languages"] is not None,
         content=content,

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.treatment import Finding, Treatment
+from hyalen.core.model.treatment import Applied, Finding, Half, Mesh, Patch, Treatment
 from hyalen.core.proofing.edits import Operation
 
 
@@ -109,6 +109,7 @@ class PageSummary(BaseModel):
     task_state: str | None
     task_stage: str | None
     task_reason: str | None
+    half: Half
 
 
 class Document(BaseModel):
@@ -121,6 +122,9 @@ class Document(BaseModel):
     languages: list[str]
     doubts: dict[str, int]
     pages: list[PageSummary]
+    removed: list[RemovedPage]
+    duplex: bool
+    treatments_undo: bool
     undo: str | None
     redo: str | None
 
@@ -129,6 +133,7 @@ class DocumentChange(BaseModel):
     title: str | None = Field(default=None, max_length=500)
     language: str | None = None
     languages: list[str] | None = Field(default=None, min_length=1, max_length=4)
+    duplex: bool | None = None
 
 
 class OpenDoubt(BaseModel):
@@ -154,12 +159,16 @@ class Page(BaseModel):
     cleaned: str | None
     original_size: tuple[int, int] | None
     to_original: list[float] | None
+    mesh: Mesh | None
+    applied: Applied | None
+    cleaned_dpi: float | None
+    cleaned_size: tuple[int, int] | None
+    half: Half
     stated_turn: int
     dpi: float | None
     dpi_reason: str
     treatment: Treatment
     findings: list[Finding]
-    trim: tuple[int, int, int, int] | None
     languages: list[str]
     own_languages: bool
     content: PageContent | None
@@ -189,8 +198,78 @@ class TurnedBack(BaseModel):
 
 
 class TreatmentChange(BaseModel):
+    """A treatment and whom it is for: this page, the pages named, all of the document or of the batch."""
+
     treatment: Treatment
-    pages: Literal["page", "document"] = "page"
+    pages: Literal["page", "selection", "document", "batch"] = "page"
+    selection: list[int] = []
+
+
+class PreviewWanted(BaseModel):
+    """`view` "page" is the outcome, "before" the scan laid under it; on the others lie handles."""
+
+    treatment: Treatment
+    view: Literal["page", "before", "spread", "upright", "sheet"] = "page"
+
+
+class Preview(BaseModel):
+    """An image as a data URL, of a page as it would become; sizes in inches are in `applied`."""
+
+    image: str
+    width: int
+    height: int
+    dpi: float
+    findings: list[Finding]
+    applied: Applied
+
+
+class PatchWanted(BaseModel):
+    """What the clerk drew on the page under that treatment, as shares of its width and height."""
+
+    treatment: Treatment
+    outline: list[tuple[float, float]] = Field(min_length=1, max_length=2000)
+    erase: bool = True
+    alike: bool = False
+
+
+class Patches(BaseModel):
+    patches: list[Patch]
+
+
+class NamedTreatment(BaseModel):
+    id: int
+    name: str
+    treatment: Treatment
+
+
+class NewNamedTreatment(BaseModel):
+    name: str = Field(min_length=1, max_length=80)
+    treatment: Treatment
+    replace: bool = False
+
+
+class PagesChosen(BaseModel):
+    pages: list[int] = Field(min_length=1)
+
+
+class Order(BaseModel):
+    pages: list[int]
+
+
+class TurnPages(PagesChosen):
+    """Clockwise, on top of how each page stands now."""
+
+    degrees: Literal[90, 180, 270]
+
+
+class Margins(PagesChosen):
+    even: bool
+
+
+class RemovedPage(BaseModel):
+    id: int
+    position: int
+    thumb: str | None
 
 
 class ReadAgain(BaseModel):

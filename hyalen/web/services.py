@@ -9,12 +9,14 @@ from fastapi import Depends, Request
 
 from hyalen.store.store import Store
 from hyalen.work.foreman import Foreman
+from hyalen.work.preview import Previews
 
 
 @dataclass(frozen=True)
 class Services:
     store: Store
     foreman: Foreman
+    previews: Previews
 
 
 def _services(request: Request) -> Services:

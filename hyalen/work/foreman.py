@@ -12,12 +12,10 @@ from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
 from hyalen.core.formats.deliver import DeliveryOptions
 from hyalen.core.formats.names import free_name
 from hyalen.core.formats.source import Limits, SourceError
-from hyalen.core.model.treatment import Treatment
+from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
 from hyalen.store.database import Row
@@ -175,18 +173,28 @@ class Foreman:
             return jobs.bring_in, str(store.blobs.path(source)), page["source_index"], self.limits
         if task["stage"] == Stage.CLEAN:
             treatment = Treatment.model_validate_json(page["treatment"])
-            original = store.blobs.get(page["original_blob"])
-            languages = store.page_languages(page)
-            return jobs.clean, original, page["dpi"], page["stated_turn"], treatment, languages
+            reverse = store.arrangement.reverse_of(page)
+            return (
+                jobs.clean,
+                self._original(page),
+                treatment,
+                store.page_languages(page),
+                page["half"],
+                store.cleaned(page["id"]),
+                self._original(reverse) if reverse else None,
+            )
         keep = unpacked(page["content"]) if page["content"] and settings.get("keep", True) else None
-        moved = None
-        before = settings.get("to_original_before")
-        if keep is not None and before:
-            now = json.loads(page["cleaned"])["to_original"]
-            matrix = np.linalg.inv(np.array(now).reshape(3, 3)) @ np.array(before).reshape(3, 3)
-            moved = [float(v) for v in matrix.ravel()]
-        image = store.blobs.get(page["cleaned_blob"])
-        return jobs.read, image, page["dpi"], store.page_languages(page), keep, moved
+        cleaned = store.cleaned(page["id"])
+        assert cleaned is not None
+        before = settings.get("cleaned_before")
+        moved = (Cleaned.model_validate(before), cleaned) if keep is not None and before else None
+        image = store.blobs.get(page["read_blob"] or page["cleaned_blob"])
+        return jobs.read, image, cleaned.dpi, store.page_languages(page), keep, moved
+
+    def _original(self, page: Row) -> jobs.Original:
+        return jobs.Original(
+            self.store.blobs.get(page["original_blob"]), page["dpi"], page["stated_turn"], bool(page["dpi_reason"])
+        )
 
     # Outcomes
 
@@ -213,7 +221,8 @@ class Foreman:
             store.page_brought_in(task, store.blobs.put(result.original), values)
         elif stage == Stage.CLEAN:
             image, thumb = store.blobs.put(result.image), store.blobs.put(result.thumb)
-            store.page_cleaned(task, result.cleaned, image, thumb, read_next=True)
+            read = store.blobs.put(result.read) if result.read else None
+            store.page_cleaned(task, result.cleaned, image, thumb, read)
         elif stage == Stage.READ:
             label = "Read again" if json.loads(task["settings"]).get("again") else "Read"
             store.page_read(task, result, label)

@@ -10,15 +10,17 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from hyalen.core.formats.codecs import decode, encode_jpeg
+from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg
 from hyalen.core.formats.deliver import DeliveryOptions, deliver
 from hyalen.core.formats.read import read_source_page
 from hyalen.core.formats.source import Limits, SourcePage
 from hyalen.core.imaging.clean import clean_page
+from hyalen.core.imaging.frame import relation
 from hyalen.core.imaging.orientation import quarter_turned
-from hyalen.core.imaging.pixels import as_uint8
+from hyalen.core.imaging.pixels import Image, as_uint8, reduced
+from hyalen.core.imaging.sheet import FindTurn
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.treatment import Cleaned, Treatment
+from hyalen.core.model.treatment import Cleaned, Colours, Half, Marks, Output, ShowThrough, Switch, Treatment
 from hyalen.core.proofing.keep import carry_over
 from hyalen.core.reading.page import read_content
 from hyalen.core.reading.upright import find_turn
@@ -27,14 +29,31 @@ from hyalen.core.structure.running import find_running_heads, set_aside
 from hyalen.store.store import DocumentParts, main_language
 
 THUMB_WIDTH = 180
+REVERSE_DPI = 150.0
 
 
 class CleanedImage(NamedTuple):
-    """The cleaned page as JPEG, a small picture of it, and what was done."""
+    """The cleaned page as a JPEG or one-bit PNG file, a small picture of it, and what was done.
+
+    `read` is the grey page that is read where the shown one is black and white.
+    """
 
     image: bytes
     thumb: bytes
+    read: bytes | None
     cleaned: Cleaned
+
+
+class Original(NamedTuple):
+    """An image file as it was brought in, with how it is to be taken."""
+
+    data: bytes
+    dpi: float
+    stated_turn: int
+    dpi_guessed: bool = False
+
+    def pixels(self) -> Image:
+        return quarter_turned(decode(self.data), self.stated_turn)
 
 
 def bring_in(path: str, index: int, limits: Limits) -> SourcePage:
@@ -43,16 +62,40 @@ def bring_in(path: str, index: int, limits: Limits) -> SourcePage:
 
 
 def clean(
-    original: bytes, dpi: float, stated_turn: int, treatment: Treatment, languages: Sequence[str]
+    original: Original,
+    treatment: Treatment,
+    languages: Sequence[str],
+    half: Half = "whole",
+    known: Cleaned | None = None,
+    reverse: Original | None = None,
 ) -> CleanedImage:
-    """Apply a treatment to an original image file; the languages help to tell which way is up."""
+    """Apply a treatment to an original; the languages help to tell which way is up."""
     # OpenCV's own threads would compete with the other workers for the same cores.
     cv2.setNumThreads(1)
-    page = quarter_turned(decode(original), stated_turn)
-    image, cleaned = clean_page(page, dpi, treatment, partial(find_turn, languages=tuple(languages)))
-    height = max(1, round(image.shape[0] * THUMB_WIDTH / image.shape[1]))
-    thumb = as_uint8(cv2.resize(image, (THUMB_WIDTH, height), interpolation=cv2.INTER_AREA))
-    return CleanedImage(encode_jpeg(image), encode_jpeg(thumb, 75), cleaned)
+    turn = partial(find_turn, languages=tuple(languages))
+    page = clean_page(
+        original.pixels(),
+        original.dpi,
+        treatment,
+        turn,
+        half,
+        known,
+        reverse=_reverse(reverse, turn) if reverse else None,
+        dpi_guessed=original.dpi_guessed,
+    )
+    shown = page.shown
+    height = max(1, round(shown.shape[0] * THUMB_WIDTH / shown.shape[1]))
+    thumb = as_uint8(cv2.resize(shown, (THUMB_WIDTH, min(height, 20 * THUMB_WIDTH)), interpolation=cv2.INTER_AREA))
+    if page.cleaned.colours is Colours.BLACK_AND_WHITE:
+        return CleanedImage(encode_bitonal(shown), encode_jpeg(thumb, 75), encode_jpeg(page.read), page.cleaned)
+    return CleanedImage(encode_jpeg(shown), encode_jpeg(thumb, 75), None, page.cleaned)
+
+
+def _reverse(original: Original, turn: FindTurn) -> Image:
+    """The back of a sheet, cleaned at the resolution that show-through has."""
+    small, factor = reduced(original.pixels(), original.dpi, REVERSE_DPI)
+    off = {"marks": Marks(switch=Switch.OFF), "show_through": ShowThrough(), "output": Output(switch=Switch.OFF)}
+    return clean_page(small, original.dpi / factor, Treatment(**off), turn).shown  # type: ignore[arg-type]
 
 
 def read(
@@ -60,21 +103,20 @@ def read(
     dpi: float,
     languages: Sequence[str],
     keep: PageContent | None = None,
-    moved: Sequence[float] | None = None,
+    moved: tuple[Cleaned, Cleaned] | None = None,
 ) -> PageContent:
     """Read a cleaned page; what a person settled on `keep` is carried over.
 
     Parameters
     ----------
-    moved : 9 floats, optional
-        Row-major 3x3 matrix from the pixels of `keep` to those of `image`.
+    moved : (before, now), optional
+        The cleaning that `keep` was read from, and this one's.
     """
     cv2.setNumThreads(1)
     content = read_content(decode(image), dpi, tuple(languages))
     if keep is None:
         return content
-    matrix = np.eye(3) if moved is None else np.array(moved, dtype=np.float64).reshape(3, 3)
-    return carry_over(keep, content, matrix)
+    return carry_over(keep, content, np.eye(3) if moved is None else relation(*moved))
 
 
 class Settled(NamedTuple):

@@ -7,7 +7,8 @@ import io
 import cv2
 import numpy as np
 from PIL import Image as Pillow
-from PIL import ImageOps
+from PIL import ImageChops, ImageOps
+from PIL.TiffImagePlugin import TiffImageFile
 
 from hyalen.core.imaging.pixels import Image, as_uint8
 
@@ -58,6 +59,24 @@ def encode_jpeg(image: Image, quality: int = 85) -> bytes:
 def encode_png(image: Image) -> bytes:
     """PNG, quickly rather than smallest."""
     return _encode(".png", image, [cv2.IMWRITE_PNG_COMPRESSION, 1])
+
+
+def encode_bitonal(image: Image) -> bytes:
+    """PNG of one bit a pixel; what is darker than mid-grey is black."""
+    return _encode(".png", image, [cv2.IMWRITE_PNG_BILEVEL, 1, cv2.IMWRITE_PNG_COMPRESSION, 4])
+
+
+def fax_strip(image: Pillow.Image) -> bytes:
+    """A one-bit image as one strip of CCITT Group 4 code (ITU-T T.6), ink as black runs."""
+    out = io.BytesIO()
+    rows_per_strip = {278: image.size[1]}  # TIFF 6.0
+    # The TIFF library codes ones as black runs, and in Pillow's images ones are white.
+    ImageChops.invert(image.convert("1")).save(out, "TIFF", compression="group4", tiffinfo=rows_per_strip)
+    with Pillow.open(io.BytesIO(out.getvalue())) as written:
+        assert isinstance(written, TiffImageFile)
+        offsets, sizes = written.tag_v2[273], written.tag_v2[279]  # StripOffsets, StripByteCounts
+    data = out.getvalue()
+    return b"".join(data[o : o + n] for o, n in zip(offsets, sizes, strict=True))
 
 
 def _encode(kind: str, image: Image, options: list[int]) -> bytes:

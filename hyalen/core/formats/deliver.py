@@ -42,7 +42,7 @@ def deliver(
     ----------
     document : DocumentContent
     images : sequence of callables
-        Each gives a cleaned page's JPEG; called only where the format needs pixels.
+        Each gives a cleaned page as JPEG or one-bit PNG; called only where the format needs pixels.
     file_format : str
         One of `FORMATS`.
     options : DeliveryOptions, optional

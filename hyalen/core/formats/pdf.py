@@ -18,6 +18,7 @@ from PIL import Image as Pillow
 from PIL import ImageCms
 
 from hyalen import __version__
+from hyalen.core.formats.codecs import fax_strip
 from hyalen.core.formats.pdf_font import InvisibleFont
 from hyalen.core.formats.pdf_text import TextLayer
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role
@@ -39,7 +40,7 @@ def write_pdf(document: DocumentContent, images: Iterable[bytes], made: datetime
     ----------
     document : DocumentContent
     images : iterable of bytes
-        The cleaned pages as JPEG files, one a page, taken one by one.
+        The cleaned pages as JPEG or one-bit PNG files, one a page, taken one by one.
     made : datetime, optional
         Date of creation; now where it is not given.
     """
@@ -75,18 +76,7 @@ class _Writer:
         return out.getvalue()
 
     def _add_page(self, page: PageContent, image: bytes) -> pikepdf.Object:
-        with Pillow.open(io.BytesIO(image)) as opened:
-            size, grey = opened.size, opened.mode == "L"
-        picture = self.pdf.make_stream(
-            image,
-            Type=Name.XObject,
-            Subtype=Name.Image,
-            Width=size[0],
-            Height=size[1],
-            ColorSpace=Name.DeviceGray if grey else Name.DeviceRGB,
-            BitsPerComponent=8,
-            Filter=Name.DCTDecode,
-        )
+        picture = self._picture(image)
         scale = POINTS_PER_INCH / page.dpi
         width, height = page.width * scale, page.height * scale
         resources = self.pdf.make_indirect(Dictionary(XObject=Dictionary(Im0=picture)))
@@ -113,6 +103,25 @@ class _Writer:
                 text = layer.lines(region.lines, region.language or self.document.language)
                 self.streams[-1].append(f"/Artifact {kind} BDC\n{text}\nEMC")
         return resources
+
+    def _picture(self, image: bytes) -> pikepdf.Object:
+        """A JPEG as it is, a one-bit image as CCITT Group 4 (ISO 32000-1, 7.4.6 and 7.4.8)."""
+        with Pillow.open(io.BytesIO(image)) as opened:
+            size, mode = opened.size, opened.mode
+            coded = fax_strip(opened) if mode == "1" else image
+        entries: dict[str, Any] = {"Type": Name.XObject, "Subtype": Name.Image, "Width": size[0], "Height": size[1]}
+        if mode == "1":
+            parameters = Dictionary(K=-1, Columns=size[0], Rows=size[1], BlackIs1=False)
+            return self.pdf.make_stream(
+                coded,
+                **entries,
+                ColorSpace=Name.DeviceGray,
+                BitsPerComponent=1,
+                Filter=Name.CCITTFaxDecode,
+                DecodeParms=parameters,
+            )
+        space = Name.DeviceGray if mode == "L" else Name.DeviceRGB
+        return self.pdf.make_stream(coded, **entries, ColorSpace=space, BitsPerComponent=8, Filter=Name.DCTDecode)
 
     # Structure (ISO 32000-1, 14.7 and 14.8)
 

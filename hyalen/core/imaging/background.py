@@ -11,7 +11,7 @@ from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 GRID_DPI = 30.0
 
 
-def estimate_paper(page: Image, dpi: float) -> NDArray[np.float32]:
+def estimate_paper(page: Image, dpi: float, pictures: NDArray[np.uint8] | None = None) -> NDArray[np.float32]:
     """The paper's own level at each place, on a coarse grid.
 
     A grey closing over three tenths of an inch removes the strokes; where what
@@ -24,6 +24,8 @@ def estimate_paper(page: Image, dpi: float) -> NDArray[np.float32]:
     page : (h, w) or (h, w, 3) uint8
     dpi : float
         Pixels an inch.
+    pictures : (h, w) uint8, optional
+        1 where there is a picture, at any resolution; its lights are not taken for paper.
 
     Returns
     -------
@@ -44,6 +46,8 @@ def estimate_paper(page: Image, dpi: float) -> NDArray[np.float32]:
     level = grey(as_uint8(grid)).astype(np.float32)
     paper = float(np.percentile(level, 80))
     known = (level > 0.62 * paper).astype(np.float32)
+    if pictures is not None and pictures.any():
+        known[cv2.resize(pictures, size, interpolation=cv2.INTER_NEAREST) == 1] = 0
     if known.mean() > 0.3:
         known = np.asarray(cv2.erode(known, np.ones((3, 3), np.uint8)), dtype=np.float32)
     else:

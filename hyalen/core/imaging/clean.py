@@ -2,70 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import NamedTuple
 
-import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
-from hyalen.core.imaging.despeckle import despeckle
-from hyalen.core.imaging.orientation import quarter_turned
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
-from hyalen.core.imaging.skew import Skew, estimate_skew
-from hyalen.core.imaging.trim import find_paper
-from hyalen.core.model.geometry import Box, Matrix, compose, translation
-from hyalen.core.model.treatment import Cleaned, Finding, QuarterTurn, Switch, Treatment
+from hyalen.core.imaging.frame import render
+from hyalen.core.imaging.pixels import Image, grey, reduced
+from hyalen.core.imaging.quality import advice, likeness, measure_quality
+from hyalen.core.imaging.sheet import FindTurn, Placed, place_page
+from hyalen.core.imaging.surface import treat_surface
+from hyalen.core.model.geometry import Box
+from hyalen.core.model.treatment import Cleaned, Colours, Half, Switch, Treatment
 
-LEAST_SKEW = 0.03
-ALREADY_WHITE = 250.0
-
-
-class FoundTurn(NamedTuple):
-    """Clockwise degrees that make the page upright, with a reason where that is doubtful.
-
-    `skew` is that of the upright page where it was measured on the way.
-    """
-
-    degrees: QuarterTurn
-    confidence: float
-    reason: str = ""
-    skew: Skew | None = None
+SHEET_INCHES = {1.4142: 11.69, 1.2941: 11.0}  # ISO 216 A4, ANSI/ASME Y14.1 Letter: long sides
 
 
-def turn_matrix(degrees: int, width: int, height: int) -> Matrix:
-    """Pixel transform of a clockwise quarter turn of a `width` x `height` image."""
-    if degrees == 90:
-        return np.array([[0, -1, height], [1, 0, 0], [0, 0, 1]], dtype=np.float64)
-    if degrees == 180:
-        return np.array([[-1, 0, width], [0, -1, height], [0, 0, 1]], dtype=np.float64)
-    if degrees == 270:
-        return np.array([[0, 1, 0], [-1, 0, width], [0, 0, 1]], dtype=np.float64)
-    return np.eye(3)
+class CleanPage(NamedTuple):
+    """The page as it is shown and delivered, and, where that is black and white, as it is read."""
 
-
-def straighten_matrix(skew: float, width: int, height: int) -> tuple[Matrix, tuple[int, int]]:
-    """Turns content that stands `skew` degrees counter-clockwise upright, on a canvas that holds it all.
-
-    Returns
-    -------
-    matrix, (width, height)
-    """
-    angle = np.deg2rad(skew)
-    cos, sin = float(np.cos(angle)), float(np.sin(angle))
-    new_width = int(np.ceil(abs(width * cos) + abs(height * sin)))
-    new_height = int(np.ceil(abs(width * sin) + abs(height * cos)))
-    turn = np.array([[cos, -sin, 0], [sin, cos, 0], [0, 0, 1]], dtype=np.float64)
-    matrix = compose(translation(-width / 2, -height / 2), turn, translation(new_width / 2, new_height / 2))
-    return matrix, (new_width, new_height)
+    shown: Image
+    read: Image
+    cleaned: Cleaned
 
 
 def clean_page(
     original: Image,
     dpi: float,
     treatment: Treatment,
-    find_turn: Callable[[Image, float], FoundTurn],
-) -> tuple[Image, Cleaned]:
+    find_turn: FindTurn,
+    half: Half = "whole",
+    known: Cleaned | None = None,
+    reverse: Image | None = None,
+    dpi_guessed: bool = False,
+    told_dpi: float | None = None,
+) -> CleanPage:
     """The cleaned page.
 
     Parameters
@@ -76,63 +47,80 @@ def clean_page(
         Pixels an inch.
     treatment : Treatment
     find_turn : callable
-        (image, dpi) -> FoundTurn; called where the turn is automatic.
-
-    Returns
-    -------
-    image, cleaned
-        The image is (h, w) where the page bears no colour.
+        (image, dpi) -> FoundTurn; called where the turn is automatic and not known.
+    half : "whole", "left" or "right"
+        Which side of a spread.
+    known : Cleaned, optional
+        An earlier outcome on the same original: what still stands is not measured again.
+    reverse : (h, w) or (h, w, 3) uint8, optional
+        The cleaned back of the sheet, for show-through.
+    dpi_guessed : bool
+        Whether no resolution is stated: a photographed sheet of known proportions then sets it.
+    told_dpi : float, optional
+        Where `original` is reduced for the screen: the resolution in whose pixels findings are
+        told. The scan's quality is then not measured again.
     """
-    findings: list[Finding] = []
-    colour = _bears_colour(original, dpi)
-    if not colour and treatment.lighten.switch is Switch.AUTOMATIC:
-        original = grey(original)  # the tint goes anyway, and a third of the pixels is a third of the time
-    turn, found = _turn(original, dpi, treatment, find_turn)
-    degrees = turn.degrees
-    findings.append(found)
-    page = quarter_turned(original, degrees)
-    matrix = turn_matrix(degrees, original.shape[1], original.shape[0])
+    placed = place_page(original, dpi, treatment, find_turn, half, known, told_dpi)
+    return finish_page(original, dpi, treatment, placed, known, reverse, dpi_guessed, told_dpi is not None)
 
-    skew, found = _skew(page, dpi, treatment, turn.skew)
-    findings.append(found)
-    if skew:
-        bend, size = straighten_matrix(skew, page.shape[1], page.shape[0])
-        page = as_uint8(cv2.warpAffine(page, bend[:2], size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE))
-        matrix = compose(matrix, bend)
 
-    box, found = _trim(page, dpi, treatment)
-    findings.append(found)
-    page = page[box.top : box.bottom, box.left : box.right]
-    matrix = compose(matrix, translation(-box.left, -box.top))
-
-    page, found = _lighten(page, dpi, treatment)
-    findings.append(found)
-    if treatment.despeckle.switch is not Switch.OFF:
-        page, removed = despeckle(page, dpi)
-        marks = "no specks" if removed == 0 else f"{removed} speck{'s' * (removed != 1)} removed"
-        findings.append(Finding(step="despeckle", says=marks, value=removed))
-    blank = is_blank(page, dpi)
-    findings += quality(page, dpi, blank)
+def finish_page(
+    original: Image,
+    dpi: float,
+    treatment: Treatment,
+    placed: Placed,
+    known: Cleaned | None = None,
+    reverse: Image | None = None,
+    dpi_guessed: bool = False,
+    screen: bool = False,
+) -> CleanPage:
+    """The cleaned page, once it is known where it lies; parameters as for `clean_page`."""
+    wants_colour = treatment.output.switch is Switch.BY_HAND and treatment.output.colours is Colours.COLOUR
+    as_is = wants_colour or treatment.lighten.switch is not Switch.AUTOMATIC
+    colour = original.ndim == 3 and (as_is or placed.colour)
+    # The tint goes anyway, and a third of the pixels is a third of the time.
+    source = original if colour else grey(original)
+    page = render(source, placed.page, placed.mesh)
+    page_dpi = _sheet_dpi(placed, dpi) if dpi_guessed else dpi
+    patches = _patches(treatment, placed, dpi)
+    surface = treat_surface(page, page_dpi, treatment, patches, reverse, placed.applied.skew, screen)
+    read, shown = (_even_margins(image, placed, page_dpi) for image in (surface.read, surface.shown))
+    blank = is_blank(surface.small, surface.small_dpi)
+    if screen:
+        quality = [f for f in known.findings if f.step == "quality"] if known else []
+    else:
+        quality = advice(measure_quality(original, dpi, placed.small, placed.small_dpi), page_dpi, blank, placed.lost)
     cleaned = Cleaned(
-        width=page.shape[1],
-        height=page.shape[0],
-        dpi=dpi,
-        turn=degrees,
-        skew=skew,
-        trim=box,
-        to_original=tuple(float(v) for v in np.linalg.inv(matrix).ravel()),
+        width=read.shape[1],
+        height=read.shape[0],
+        dpi=page_dpi,
+        turn=placed.applied.turn,
+        skew=placed.applied.skew,
+        trim=tuple(round(v * dpi) for v in placed.applied.box),  # type: ignore[arg-type]
+        to_original=tuple(float(v) for v in np.linalg.inv(placed.page.matrix).ravel()),
+        mesh=placed.mesh,
+        content=placed.content,
+        spread=placed.spread,
+        likeness=likeness(surface.small, _scaled(placed.content, surface.small_dpi / page_dpi)),
         blank=blank,
-        colour=colour,
-        findings=tuple(findings),
+        colour=read.ndim == 3,
+        colours=surface.colours,
+        applied=placed.applied,
+        measured=treatment,
+        findings=(*placed.findings, *surface.findings, *quality),
     )
-    return page, cleaned
+    return CleanPage(shown, read, cleaned)
+
+
+def _scaled(box: Box | None, scale: float) -> Box | None:
+    return None if box is None else Box(*(round(v * scale) for v in box))
 
 
 def is_blank(page: Image, dpi: float) -> bool:
     """Whether a whitened page bears less ink than a short word: one part in 50,000."""
     if min(page.shape[:2]) < 8:
         return True
-    small, factor = reduced(grey(page), dpi, 100)
+    small, factor = reduced(grey(page), dpi, 75)
     margin = int(dpi / factor / 6)
     inner = small[margin:-margin, margin:-margin] if min(small.shape) > 4 * margin > 0 else small
     if inner.min() > 160 or inner.max() < 90:
@@ -140,96 +128,43 @@ def is_blank(page: Image, dpi: float) -> bool:
     return bool((inner < 150).mean() < 2e-5)
 
 
-def quality(page: Image, dpi: float, blank: bool) -> list[Finding]:
-    """What will hurt reading, with advice."""
-    if blank:
-        return [Finding(step="quality", says="The page seems to be blank.", confidence=0.5)]
+def _sheet_dpi(placed: Placed, dpi: float) -> float:
+    """The resolution at which a squared sheet has a known size."""
+    if placed.applied.corners is None:
+        return dpi
+    left, top, right, bottom = placed.applied.box
+    long, short = max(right - left, bottom - top) * dpi, max(1.0, min(right - left, bottom - top) * dpi)
+    ratio, inches = min(SHEET_INCHES.items(), key=lambda item: abs(np.log(long / short / item[0])))
+    if abs(long / short / ratio - 1) > 0.05:
+        return dpi
+    return float(min(max(round(long / inches), 50), 1200))
+
+
+def _patches(treatment: Treatment, placed: Placed, dpi: float) -> list[tuple[bool, NDArray[np.float64]]]:
+    """The clerk's patches, from the original onto the page."""
+    if not treatment.patches:
+        return []
     found = []
-    if dpi < 190:
-        found.append(
-            Finding(step="quality", says=f"Only {dpi:g} dpi: scan again at 300 dpi.", value=dpi, confidence=0.6)
-        )
-    small, factor = reduced(grey(page), dpi, 150)
-    ink = ink_mask(small, dpi / factor)
-    if ink.any():
-        contrast = float(np.median(small[~ink])) - float(np.median(small[ink]))
-        if contrast < 60:
-            found.append(
-                Finding(
-                    step="quality",
-                    says="The ink is faint: scan again in grey, with more contrast.",
-                    value=contrast,
-                    confidence=0.6,
-                )
-            )
+    for patch in treatment.patches:
+        points = np.array(patch.outline, dtype=np.float64) * dpi
+        seen = np.c_[points, np.ones(len(points))] @ placed.page.matrix.T
+        seen = flat = seen[:, :2] / seen[:, 2:]
+        if placed.mesh is not None:
+            for _ in range(12):
+                flat = seen - placed.mesh.at(flat)
+        found.append((patch.erase, np.asarray(flat, dtype=np.float64)))
     return found
 
 
-def _turn(
-    page: Image, dpi: float, treatment: Treatment, find_turn: Callable[[Image, float], FoundTurn]
-) -> tuple[FoundTurn, Finding]:
-    if treatment.turn.switch is Switch.OFF:
-        return FoundTurn(0, 1.0), Finding(step="turn", says="left as scanned")
-    if treatment.turn.switch is Switch.BY_HAND:
-        degrees = treatment.turn.degrees
-        return FoundTurn(degrees, 1.0), Finding(step="turn", says=f"turned {degrees}° by hand", value=degrees)
-    found = find_turn(page, dpi)
-    says = f"turned {found.degrees}° clockwise" if found.degrees else "upright"
-    if found.reason:
-        says += f": {found.reason}"
-    return found, Finding(step="turn", says=says, value=found.degrees, confidence=found.confidence)
-
-
-def _skew(page: Image, dpi: float, treatment: Treatment, measured: Skew | None) -> tuple[float, Finding]:
-    if treatment.straighten.switch is Switch.OFF:
-        return 0.0, Finding(step="straighten", says="left as scanned")
-    if treatment.straighten.switch is Switch.BY_HAND:
-        degrees = treatment.straighten.degrees
-        return degrees, Finding(step="straighten", says=f"straightened {degrees:+.2f}° by hand", value=degrees)
-    skew = measured or estimate_skew(page, dpi)
-    if skew.confidence == 0 or abs(skew.degrees) < LEAST_SKEW:
-        says = "straight" if skew.confidence else "too little text to measure"
-        return 0.0, Finding(step="straighten", says=says, confidence=max(skew.confidence, 0.9))
-    says = f"straightened {abs(skew.degrees):.2f}° {'clockwise' if skew.degrees > 0 else 'counter-clockwise'}"
-    return skew.degrees, Finding(step="straighten", says=says, value=skew.degrees, confidence=skew.confidence)
-
-
-def _trim(page: Image, dpi: float, treatment: Treatment) -> tuple[Box, Finding]:
-    whole = Box(0, 0, page.shape[1], page.shape[0])
-    if treatment.trim.switch is Switch.OFF:
-        return whole, Finding(step="trim", says="whole scan kept")
-    if treatment.trim.switch is Switch.BY_HAND and treatment.trim.box is not None:
-        box = treatment.trim.box.intersection(whole)
-        if box.width > 0 and box.height > 0:
-            return box, Finding(step="trim", says="cut by hand")
-    box = find_paper(page, dpi)
-    cuts = {
-        "left": box.left,
-        "top": box.top,
-        "right": whole.right - box.right,
-        "bottom": whole.bottom - box.bottom,
-    }
-    named = [f"{px} px {side}" for side, px in cuts.items() if px > 0]
-    says = "cut " + ", ".join(named) if named else "no scanner bed"
-    return box, Finding(step="trim", says=says, value=sum(cuts.values()))
-
-
-def _bears_colour(page: Image, dpi: float) -> bool:
-    """Whether there is colour on the page beside its paper's tint."""
-    if page.ndim == 2:
-        return False
-    small, factor = reduced(page, dpi, 75)
-    return is_coloured(whiten(small, estimate_paper(small, dpi / factor)), dpi / factor)
-
-
-def _lighten(page: Image, dpi: float, treatment: Treatment) -> tuple[Image, Finding]:
-    if treatment.lighten.switch is Switch.OFF:
-        return page, Finding(step="lighten", says="paper left as scanned")
-    strength = treatment.lighten.strength if treatment.lighten.switch is Switch.BY_HAND else 1.0
-    small, factor = reduced(page, dpi, 75)
-    paper = estimate_paper(small, dpi / factor)
-    level = float(np.median(paper))
-    if float(np.percentile(paper, 2)) > ALREADY_WHITE:
-        return page, Finding(step="lighten", says="paper already white", value=level)
-    says = f"paper at {level / 2.55:.0f} % brought to white"
-    return whiten(page, paper, strength), Finding(step="lighten", says=says, value=level)
+def _even_margins(page: Image, placed: Placed, dpi: float) -> Image:
+    """White where an even page reaches past the scan, whose rim goes too."""
+    height, width = page.shape[:2]
+    rim = max(1, round(dpi / 75))
+    left, top, right, bottom = placed.kept
+    if left <= 0 and top <= 0 and right >= width and bottom >= height:
+        return page
+    left, top = (v + rim if v > 0 else 0 for v in (left, top))
+    right, bottom = (v - rim if v < end else end for v, end in ((right, width), (bottom, height)))
+    result = np.full_like(page, 255)
+    result[top:bottom, left:right] = page[top:bottom, left:right]
+    return result

@@ -41,8 +41,12 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     if count < 2:
         return page, 0
     letters = np.zeros((page.shape[0] // step + 1, page.shape[1] // step + 1), dtype=np.uint8)
-    for left, top, width, height, _ in stats[1:][size[1:] > dpi / 25]:
+    wide = size > dpi / 2  # a table's frame is not all that it encloses
+    for left, top, width, height, _ in stats[1:][(size[1:] > dpi / 25) & ~wide[1:]]:
         letters[top // step : (top + height) // step + 1, left // step : (left + width) // step + 1] = 1
+    wide[0] = False
+    frames = wide[labels[::step, ::step]]
+    letters[: frames.shape[0], : frames.shape[1]] |= frames.astype(np.uint8)
     reach = max(3, int(dpi / 14 / step)) * 2 + 1
     near = cv2.dilate(letters, np.ones((reach, reach), np.uint8))
     at = (np.nan_to_num(centres) / step).astype(np.int64)  # no pixel at all has no centre

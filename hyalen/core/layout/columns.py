@@ -51,11 +51,15 @@ def columns(lines: Sequence[ReadLine]) -> list[list[ReadLine]]:
 
 
 def _next_below(lines: Sequence[ReadLine], i: int) -> list[int]:
-    """The lines that are first met going down from line `i` over its width."""
+    """The lines that are first met going down from line `i` over its width, within a link's reach."""
     box = lines[i].box
+    # A page number far below beside a paragraph's short last line is no neighbour.
+    reach = box.bottom + FARTHEST * SIZE_RATIO * max(1.0, lines[i].height)
     met: list[int] = []
     for j in range(i + 1, len(lines)):
         other = lines[j].box
+        if other.top > reach:
+            continue
         if _shared(box, other) <= 0.1 * min(box.width, other.width) or other.centre.y <= box.bottom - box.height * 0.25:
             continue
         if any(_shared(lines[k].box, other) > 0 and lines[k].box.bottom < other.centre.y for k in met):

@@ -95,7 +95,7 @@ def _cleaning(cleaned: Cleaned | None) -> Iterator[Doubt]:
     for finding in cleaned.findings:
         if finding.confidence < SURE:
             yield Doubt(
-                key=f"clean:{finding.step}",
+                key=f"clean:{finding.step}" + (f":{finding.topic}" if finding.topic else ""),
                 stage=Stage.CLEAN,
                 kind=finding.step,
                 weight=round(1 - finding.confidence, 3),

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
-from hyalen.core.model.content import PageContent, Region, Word
-from hyalen.core.model.geometry import Box, Matrix
+from hyalen.core.model.content import Line, PageContent, Region, Word
+from hyalen.core.model.geometry import Box, Matrix, Point
+from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.edits import AcceptDoubt, SetAlternative, SetRole, apply, with_lines
 
 
@@ -14,6 +17,50 @@ def moved(box: Box, matrix: Matrix) -> Box:
     corners = np.array([[x, y, 1.0] for x, y in box.polygon()]) @ matrix.T
     xs, ys = corners[:, 0] / corners[:, 2], corners[:, 1] / corners[:, 2]
     return Box(int(xs.min()), int(ys.min()), int(np.ceil(xs.max())), int(np.ceil(ys.max())))
+
+
+def moved_content(content: PageContent, matrix: Matrix, cleaned: Cleaned) -> PageContent:
+    """A reading as it lies on a page that was cleaned anew: every box and outline carried over.
+
+    Parameters
+    ----------
+    content : PageContent
+    matrix : (3, 3) float64
+        From the pixels of the page that was read to those of the page as it is now.
+    cleaned : Cleaned
+        The page as it is now.
+    """
+
+    def points(places: Iterable[Point]) -> tuple[Point, ...]:
+        found = np.array([[x, y, 1.0] for x, y in places]) @ matrix.T
+        return tuple(Point(float(x / w), float(y / w)) for x, y, w in found)
+
+    def line(each: Line) -> Line:
+        words = tuple(w.model_copy(update={"box": moved(w.box, matrix)}) for w in each.words)
+        box = moved(each.box, matrix)
+        height = each.height * box.height / max(1, each.box.height)
+        return each.model_copy(update={"words": words, "box": box, "baseline": points(each.baseline), "height": height})
+
+    def region(each: Region) -> Region:
+        table = each.table
+        if table is not None:
+            cells = tuple(
+                c.model_copy(update={"box": moved(c.box, matrix), "lines": tuple(line(n) for n in c.lines)})
+                for c in table.cells
+            )
+            table = table.model_copy(update={"cells": cells})
+        lines = tuple(line(n) for n in each.lines)
+        return each.model_copy(update={"outline": points(each.outline), "lines": lines, "table": table})
+
+    return content.model_copy(
+        update={
+            "width": cleaned.width,
+            "height": cleaned.height,
+            "dpi": cleaned.dpi,
+            "regions": tuple(region(r) for r in content.regions),
+            "artifacts": tuple(region(r) for r in content.artifacts),
+        }
+    )
 
 
 def hand_made(content: PageContent) -> int:

@@ -8,15 +8,19 @@ import tesserocr
 from PIL import Image as Pillow
 
 from hyalen.core.imaging.background import estimate_paper, whiten
-from hyalen.core.imaging.clean import FoundTurn, straighten_matrix
+from hyalen.core.imaging.frame import straighten_matrix
 from hyalen.core.imaging.orientation import line_direction, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
+from hyalen.core.imaging.sheet import FoundTurn
 from hyalen.core.imaging.skew import Skew, estimate_skew, glyph_mask
 from hyalen.core.model.treatment import QuarterTurn
 from hyalen.core.reading.engine import Shape, engine_for, read_page
 
 READING_DPI = 150.0
 LINES_READ = 4
+LINE_INCHES = 2.4
+LINES_TRIED = 8
+LEGIBLE = 0.5
 CLEAR_MARGIN = 0.12
 CLEAR_READING = 0.7
 EVIDENT_MARGIN = 0.25
@@ -53,7 +57,8 @@ def find_turn(page: Image, dpi: float, languages: tuple[str, ...] = ("eng",)) ->
     if abs(skew.degrees) > 0.3:
         matrix, size = straighten_matrix(skew.degrees, view.shape[1], view.shape[0])
         view = as_uint8(cv2.warpAffine(view, matrix[:2], size, borderMode=cv2.BORDER_REPLICATE))
-    view = whiten(view, estimate_paper(view, dpi))
+    coarse, factor = reduced(view, dpi, 75)
+    view = whiten(view, estimate_paper(coarse, dpi / factor))
     known = tuple(code for code in languages if code != "auto")[:1] or ("eng",)
     extra, margin = _reading_turn(view, dpi, known)
     if margin >= CLEAR_MARGIN:
@@ -71,15 +76,15 @@ def _turned(degrees: int, confidence: float, skew: Skew, reason: str = "") -> Fo
 
 
 def _text_lines(view: Image, dpi: float) -> list[Image]:
-    """Crops of the lines with most letters, each at most three inches wide."""
+    """Crops of the lines with most letters, each at most `LINE_INCHES` wide."""
     mask = glyph_mask(view, dpi)
     rows = mask.sum(axis=1, dtype=np.float64)
     inked = np.flatnonzero(rows > max(3.0, 0.08 * float(rows.max())))
     runs = np.split(inked, np.flatnonzero(np.diff(inked) > 1) + 1) if len(inked) else []
     fitting = [r for r in runs if dpi * 0.05 <= len(r) <= dpi * 0.35]
     fitting.sort(key=lambda r: -float(rows[r].sum()))
-    lines, width, pad = [], int(dpi * 3), int(dpi * 0.05)
-    for run in fitting[:LINES_READ]:
+    lines, width, pad = [], int(dpi * LINE_INCHES), int(dpi * 0.05)
+    for run in fitting[:LINES_TRIED]:
         top, bottom = max(0, int(run[0]) - pad), int(run[-1]) + 1 + pad
         held = np.convolve(mask[run].sum(axis=0, dtype=np.float64), np.ones(width), mode="valid")
         left = int(np.argmax(held)) if len(held) else 0
@@ -90,20 +95,28 @@ def _text_lines(view: Image, dpi: float) -> list[Image]:
 def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[int, float]:
     """Extra clockwise degrees, and by how much more confidently the lines read that way (0: cannot tell)."""
     scores, letters = {0: 0.0, 180: 0.0}, {0: 0, 180: 0}
-    best, margin = 0, 0.0
+    best, margin, read = 0, 0.0, 0
     for line in _text_lines(view, dpi):
-        for degrees in scores:
-            crop = line if degrees == 0 else np.ascontiguousarray(line[::-1, ::-1])
-            for block in read_page(crop, dpi, languages, Shape.LINE):
-                for word in (w for each in block.lines for w in each.words):
-                    scores[degrees] += word.confidence * len(word.text)
-                    letters[degrees] += len(word.text)
+        found = {degrees: _read_line(line, degrees, dpi, languages) for degrees in scores}
+        if max(sum(c * n for c, n in words) / max(1, sum(n for _, n in words)) for words in found.values()) < LEGIBLE:
+            continue  # no writing either way: a fold, a rule, a picture
+        for degrees, words in found.items():
+            scores[degrees] += sum(c * n for c, n in words)
+            letters[degrees] += sum(n for _, n in words)
         means = {d: scores[d] / letters[d] if letters[d] >= LEAST_LETTERS else 0.0 for d in scores}
         best = 0 if means[0] >= means[180] else 180
         margin = means[best] - means[180 - best] if means[best] >= CLEAR_READING else 0.0
-        if margin >= EVIDENT_MARGIN and min(letters.values()) >= EVIDENT_LETTERS:
+        read += 1
+        if read == LINES_READ or (margin >= EVIDENT_MARGIN and min(letters.values()) >= EVIDENT_LETTERS):
             break
     return best, margin
+
+
+def _read_line(line: Image, degrees: int, dpi: float, languages: tuple[str, ...]) -> list[tuple[float, int]]:
+    """(confidence, letters) of each word of a line as it lies or upside down."""
+    crop = line if degrees == 0 else np.ascontiguousarray(line[::-1, ::-1])
+    blocks = read_page(crop, dpi, languages, Shape.LINE)
+    return [(w.confidence, len(w.text)) for b in blocks for each in b.lines for w in each.words]
 
 
 def _script_turn(page: Image, dpi: float) -> tuple[int, float]:

@@ -15,6 +15,15 @@ export type Word = Schemas['Word'];
 export type Role = Schemas['Role'];
 export type OpenDoubt = Schemas['OpenDoubt'];
 export type Treatment = Schemas['Treatment'];
+/** Every step automatic, nothing erased: the server fills in what is not said. */
+export const AUTOMATIC = {} as Treatment;
+export type Finding = Schemas['Finding'];
+export type Applied = Schemas['Applied'];
+export type Patch = Schemas['Patch'];
+export type Preview = Schemas['Preview'];
+export type View = 'page' | 'before' | 'spread' | 'upright' | 'sheet';
+export type NamedTreatment = Schemas['NamedTreatment'];
+export type Audience = 'page' | 'selection' | 'document' | 'batch';
 export type Operation = Schemas['Edit']['operation'];
 export type FlowItem = Schemas['FlowItem'];
 export type Edited = Schemas['Edited'];
@@ -29,8 +38,9 @@ export class Refused extends Error {
   }
 }
 
-async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
   const options: RequestInit = { method };
+  if (signal) options.signal = signal;
   if (body instanceof FormData) options.body = body;
   else if (body !== undefined) {
     options.body = JSON.stringify(body);
@@ -39,7 +49,8 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
   let response: Response;
   try {
     response = await fetch(`/api${path}`, options);
-  } catch {
+  } catch (error) {
+    if (signal?.aborted) throw error;
     throw new Refused(0, 'No answer', 'The server does not answer. What you typed is kept here; try again when it is back.');
   }
   if (!response.ok) {
@@ -61,7 +72,7 @@ export const api = {
   deliver: (id: number, formats: string[], documents: number[] | null, keepRunningHeads: boolean) =>
     call('POST', `/batches/${id}/deliveries`, { formats, documents, keep_running_heads: keepRunningHeads }),
   document: (id: number) => call<Document>('GET', `/documents/${id}`),
-  changeDocument: (id: number, change: { title?: string; language?: string; languages?: string[] }) =>
+  changeDocument: (id: number, change: { title?: string; language?: string; languages?: string[]; duplex?: boolean }) =>
     call<Document>('PATCH', `/documents/${id}`, change),
   deleteDocument: (id: number) => call<void>('DELETE', `/documents/${id}`),
   doubts: (id: number, stage?: string) =>
@@ -72,8 +83,23 @@ export const api = {
   page: (id: number) => call<Page>('GET', `/pages/${id}`),
   edit: (id: number, revision: number, operation: Operation, label: string, everywhere = false) =>
     call<Edited>('POST', `/pages/${id}/edits`, { revision, operation, label, everywhere }),
-  treat: (id: number, treatment: Treatment, pages: 'page' | 'document') =>
-    call('PUT', `/pages/${id}/treatment`, { treatment, pages }),
+  treat: (id: number, treatment: Treatment, pages: Audience, selection: number[] = []) =>
+    call<{ tasks: number }>('PUT', `/pages/${id}/treatment`, { treatment, pages, selection }),
+  preview: (id: number, treatment: Treatment, view: View, signal?: AbortSignal) =>
+    call<Preview>('POST', `/pages/${id}/preview`, { treatment, view }, signal),
+  patches: (id: number, treatment: Treatment, outline: [number, number][], erase: boolean, alike: boolean) =>
+    call<{ patches: Patch[] }>('POST', `/pages/${id}/patches`, { treatment, outline, erase, alike }),
+  takeBackTreatment: (id: number) => call<{ tasks: number }>('POST', `/documents/${id}/treatments/undo`),
+  turnPages: (id: number, pages: number[], degrees: 90 | 180 | 270) => call('POST', `/documents/${id}/turn`, { pages, degrees }),
+  evenMargins: (id: number, pages: number[], even: boolean) =>
+    call<{ tasks: number }>('POST', `/documents/${id}/margins`, { pages, even }),
+  order: (id: number, pages: number[]) => call<Document>('PUT', `/documents/${id}/order`, { pages }),
+  removePages: (id: number, pages: number[]) => call<Document>('POST', `/documents/${id}/pages/remove`, { pages }),
+  restorePages: (id: number, pages: number[]) => call<Document>('POST', `/documents/${id}/pages/restore`, { pages }),
+  namedTreatments: () => call<NamedTreatment[]>('GET', '/treatments'),
+  saveTreatment: (name: string, treatment: Treatment, replace = false) =>
+    call<NamedTreatment>('POST', '/treatments', { name, treatment, replace }),
+  deleteTreatment: (id: number) => call<void>('DELETE', `/treatments/${id}`),
   readAgain: (id: number, languages: string[] | null, keep: boolean, pages: 'page' | 'document') =>
     call('POST', `/pages/${id}/read`, { languages, keep, pages }),
   retry: (id: number) => call('POST', `/pages/${id}/retry`),

@@ -22,6 +22,9 @@ class Bench {
   notices = $state<Notice[]>([]);
   online = $state(true);
   saving = $state(false);
+  /** Pages picked in the ribbon or on the contact sheet, by id. */
+  picked = $state<number[]>([]);
+  contact = $state(false);
 
   private noticeId = 0;
   private refreshTimer: ReturnType<typeof setTimeout> | null = null;
@@ -93,6 +96,8 @@ class Bench {
 
   private leaveDocument(): void {
     this.document = null;
+    this.picked = [];
+    this.contact = false;
     this.page = null;
     this.doubts = [];
     this.unselect();
@@ -106,6 +111,8 @@ class Bench {
     const fresh = this.document?.id !== id;
     if (fresh) {
       this.page = null;
+      this.picked = [];
+      this.contact = false;
       this.unselect();
       this.document = await api.document(id);
       if (this.batch?.id !== this.document.batch_id) this.batch = await api.batch(this.document.batch_id);
@@ -162,6 +169,52 @@ class Bench {
 
   unselect(): void {
     this.select(null);
+  }
+
+  // Picking pages
+
+  private pickedFrom = 0;
+
+  /** A click on a page: alone, to and fro with Ctrl, a run with Shift. */
+  pick(index: number, how: { shift: boolean; ctrl: boolean }): void {
+    const pages = this.document?.pages ?? [];
+    const page = pages[index];
+    if (!page) return;
+    if (how.shift) {
+      const [from, to] = [Math.min(this.pickedFrom, index), Math.max(this.pickedFrom, index)];
+      const run = pages.slice(from, to + 1).map((p) => p.id);
+      this.picked = how.ctrl ? [...new Set([...this.picked, ...run])] : run;
+      return;
+    }
+    this.pickedFrom = index;
+    if (how.ctrl) this.picked = this.picked.includes(page.id) ? this.picked.filter((p) => p !== page.id) : [...this.picked, page.id];
+    else this.picked = [page.id];
+  }
+
+  /** The picked pages in their order, or the one in hand. */
+  get chosen(): number[] {
+    const pages = this.document?.pages ?? [];
+    const picked = pages.filter((p) => this.picked.includes(p.id)).map((p) => p.id);
+    return picked.length ? picked : this.page ? [this.page.id] : [];
+  }
+
+  /** The document after its pages were rearranged; the page in hand stays in hand if it is still there. */
+  async rearranged(change: () => Promise<Document>): Promise<boolean> {
+    const hand = this.page?.id;
+    try {
+      this.document = await change();
+    } catch (error) {
+      this.report(error);
+      await this.refresh();
+      return false;
+    }
+    this.picked = this.picked.filter((id) => this.document?.pages.some((p) => p.id === id));
+    const at = this.document.pages.findIndex((p) => p.id === hand);
+    await this.loadDoubts();
+    this.stalePages.add(hand ?? -1);
+    this.goDocument(this.document.id, this.stage, at >= 0 ? at : Math.min(this.pageIndex, this.document.pages.length - 1));
+    await this.attempt(() => this.loadPage(at >= 0 ? at : Math.min(this.pageIndex, this.document!.pages.length - 1)));
+    return true;
   }
 
   // Doubts

@@ -3,6 +3,8 @@ export function typing(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement | null;
   if (!target) return false;
   if (target.closest('[role="dialog"], dialog')) return true;
+  // A switch or slider keeps the keys that move it; the others go on to the bench.
+  if (target instanceof HTMLInputElement && /^(radio|checkbox|range)$/.test(target.type)) return /^(Arrow|Home|End|Page| $)/.test(event.key);
   return /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || target.isContentEditable;
 }
 

@@ -16,6 +16,19 @@
     if (at < strip.scrollLeft + ITEM || at > strip.scrollLeft + strip.clientWidth - 2 * ITEM) strip.scrollTo({ left: at - strip.clientWidth / 2 });
   });
 
+  /** A plain click turns to the page; with Shift or Ctrl it picks pages for a treatment. */
+  function go(event: MouseEvent, index: number) {
+    const how = { shift: event.shiftKey, ctrl: event.ctrlKey || event.metaKey };
+    if (how.shift || how.ctrl) {
+      if (!bench.picked.length) bench.pick(bench.pageIndex, { shift: false, ctrl: false });
+      bench.pick(index, how);
+      return;
+    }
+    bench.pick(index, how);
+    bench.picked = [];
+    bench.goPage(index);
+  }
+
   function onWheel(event: WheelEvent) {
     if (!strip || Math.abs(event.deltaX) > Math.abs(event.deltaY)) return;
     event.preventDefault();
@@ -24,12 +37,13 @@
 </script>
 
 <div class="ribbon">
-  <div class="where"><b>{bench.pageIndex + 1}</b> of {pages.length}</div>
+  <div class="where"><span><b>{bench.pageIndex + 1}</b> of {pages.length}</span>
+    <button class="all" title="All pages on a contact sheet (C)" onclick={() => (bench.contact = true)}>All pages</button></div>
   <div bind:this={strip} bind:clientWidth={width} class="strip" onscroll={() => (scroll = strip?.scrollLeft ?? 0)} onwheel={onWheel} role="group" aria-label="Pages">
     <div style:width="{pages.length * ITEM}px" class="rail">
       {#each shown as p (p.id)}
         {@const here = p.position === bench.pageIndex}
-        <button class="page" class:here style:left="{p.position * ITEM}px" onclick={() => bench.goPage(p.position)}
+        <button class="page" class:here class:picked={bench.picked.includes(p.id)} style:left="{p.position * ITEM}px" onclick={(e) => go(e, p.position)}
           aria-label="Page {p.position + 1}{p.doubts ? `, ${p.doubts} doubts` : ''}{p.task_state === 'failed' ? ', failed' : ''}" aria-current={here ? 'page' : undefined}>
           {#if p.thumb}<img src="/api/blobs/{p.thumb}" alt="" loading="lazy" />{:else}<span class="empty">{p.task_state === 'failed' ? '!' : '…'}</span>{/if}
           <span class="foot"><span>{p.position + 1}</span>{#if p.task_state === 'failed'}<b class="bad">!</b>{:else if p.doubts}<span class="mark">{p.doubts}</span>{/if}</span>
@@ -45,7 +59,10 @@
 
 <style>
   .ribbon { display: flex; height: 92px; background: var(--color-primary-900); color: var(--color-paper); flex-shrink: 0; }
-  .where { width: 74px; display: grid; place-content: center; text-align: center; font-size: 14px; }
+  .where { width: 86px; display: grid; place-content: center; gap: 6px; text-align: center; font-size: 14px; }
+  .all { border: 1px solid #77918d; border-radius: 6px; background: transparent; color: inherit; font-size: 13px; padding: 2px 7px; }
+  .all:hover { background: var(--color-primary-700); }
+  .page.picked { background: var(--color-primary-600); box-shadow: inset 0 -4px 0 var(--color-lamp-300); }
   .strip { flex: 1; overflow-x: auto; overflow-y: hidden; position: relative; scrollbar-width: thin; scrollbar-color: #458f86 #12312f; }
   .rail { position: relative; height: 82px; }
   .page { position: absolute; top: 5px; width: 58px; height: 76px; padding: 0; border: 0; border-radius: 4px; background: transparent; color: inherit; display: flex; flex-direction: column; align-items: center; }

@@ -5,6 +5,8 @@
   import { bench, boxOf, linesOf } from '../bench/bench.svelte';
   import { typing } from '../bench/keys';
   import { look } from '../bench/roles';
+  import { cleaning, type Tool } from '../bench/cleaning.svelte';
+  import CleanOverlay from './CleanOverlay.svelte';
   import LiftedLine from './LiftedLine.svelte';
   import Loupe from './Loupe.svelte';
 
@@ -19,10 +21,35 @@
   let drag: { x: number; y: number; left: number; top: number; moved: boolean } | null = null;
   const MARGIN = 24;
 
-  const size = $derived(page?.content ? [page.content.width, page.content.height] : (page?.original_size ?? [2480, 3508]));
+  const clean = $derived(bench.stage === 'clean');
+  const preview = $derived(clean ? cleaning.preview : null);
+  const dpi = $derived(page?.dpi ?? 300);
+  const size = $derived.by((): [number, number] => {
+    if (preview) return [(preview.width / preview.dpi) * dpi, (preview.height / preview.dpi) * dpi];
+    if (!clean && page?.content) return [page.content.width, page.content.height];
+    if (page?.cleaned_size) return page.cleaned_size as [number, number];
+    return (page?.original_size ?? [2480, 3508]) as [number, number];
+  });
+  let untouched = $state(false);
+  let fitBefore: typeof fit | null = null;
+  // Handles lie at the page's edges, so the whole page is shown while they are out.
+  $effect(() => {
+    if (clean && cleaning.handles !== 'none') {
+      fitBefore ??= fit;
+      fit = 'page';
+    } else if (fitBefore) {
+      fit = fitBefore;
+      fitBefore = null;
+    }
+  });
+  const tools: { id: Tool; name: string; what: string }[] = [
+    { id: 'area', name: 'Area', what: 'Erase a rectangle' }, { id: 'freehand', name: 'Freehand', what: 'Erase what you draw around' },
+    { id: 'mark', name: 'Mark', what: 'Erase the mark you point at' }, { id: 'alike', name: 'Its like', what: 'Erase a mark and all that look like it' },
+    { id: 'restore', name: 'Put back', what: 'Put back what was taken off in a rectangle' },
+  ];
   const fitted = $derived(
     fit === 'page'
-      ? Math.min((deskWidth - 2 * MARGIN) / size[0]!, (deskHeight - 2 * MARGIN) / size[1]!)
+      ? Math.min((deskWidth - 2 * MARGIN) / size[0]!, (deskHeight - 2 * MARGIN - (clean ? 36 : 0)) / size[1]!)
       : (deskWidth - 2 * MARGIN - 14) / size[0]!,
   );
   const scale = $derived(fit === 'free' ? zoom : Math.max(0.02, fitted));
@@ -54,10 +81,12 @@
   function onKey(event: KeyboardEvent) {
     if (event.type === 'keyup') {
       if (event.key.toLowerCase() === 'o') loupe = false;
+      if (event.key.toLowerCase() === 'u') untouched = false;
       return;
     }
     if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key.toLowerCase() === 'o') loupe = true;
+    else if (event.key.toLowerCase() === 'u') untouched = true;
     else if (event.key === '+' || event.key === '=') zoomTo(scale * 1.25);
     else if (event.key === '-') zoomTo(scale / 1.25);
     else if (event.key === '0') fit = 'width';
@@ -110,7 +139,7 @@
   });
 </script>
 
-<svelte:window onkeydown={onKey} onkeyup={onKey} onpointerup={() => (drag = null)} onblur={() => (loupe = false)} />
+<svelte:window onkeydown={onKey} onkeyup={onKey} onpointerup={() => (drag = null)} onblur={() => { loupe = false; untouched = false; }} />
 
 <div class="relative min-h-0 flex-1">
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
@@ -120,7 +149,8 @@
   >
     {#if page?.cleaned || page?.original}
       <div class="sheet" style:width="{size[0]! * scale}px" style:height="{size[1]! * scale}px" style:margin="{MARGIN}px auto">
-        <img src={page.cleaned ?? page.original} alt="Page {page.position + 1}" draggable="false" />
+        <img src={preview?.image ?? page.cleaned ?? page.original} alt="Page {page.position + 1}" draggable="false" />
+        {#if clean}<CleanOverlay {size} {scale} {dpi} />{/if}
         {#if showRegions && page.content}
           <svg viewBox="0 0 {size[0]} {size[1]}" aria-hidden="true">
             {#each [...ordered, ...artifacts] as region, i (region.id)}
@@ -172,11 +202,22 @@
       <p class="working" role="status"><Spinner size="4" /> {page.task_stage === 'clean' ? 'cleaning' : page.task_stage === 'read' ? 'reading' : 'working'}…</p>
     {/if}
   </div>
-  {#if loupe && pointer && page?.original && page.to_original && page.original_size}
+  {#if untouched && page?.original}
+    <div class="untouched"><img src={page.original} alt="The untouched scan" /><p>The untouched scan</p></div>
+  {/if}
+  {#if clean && page?.original}
+    <div class="hand" role="group" aria-label="Erase by hand">
+      <span>Erase</span>
+      {#each tools as tool (tool.id)}<button title={tool.what} aria-pressed={cleaning.tool === tool.id} onclick={() => cleaning.use(tool.id)}>{tool.name}</button>{/each}
+    </div>
+    {#if cleaning.working}<p class="making" role="status"><Spinner size="4" /> trying it…</p>{/if}
+  {/if}
+  {#if loupe && pointer && !preview && page?.original && page.to_original && page.original_size}
     <Loupe {page} {pointer} {scale} origin={{ x: MARGIN + Math.max(0, (deskWidth - 2 * MARGIN - size[0]! * scale) / 2) - (desk?.scrollLeft ?? 0), y: MARGIN - (desk?.scrollTop ?? 0) }} />
   {/if}
   <div class="tools" role="group" aria-label="View">
     <button title="Original under the pointer (hold O)" aria-pressed={loupe} onclick={() => (loupe = !loupe)}>Loupe</button>
+    {#if clean}<button title="Scan and cleaned page side by side at a movable seam (S)" aria-pressed={cleaning.seam} onclick={() => cleaning.compare(!cleaning.seam)}>Seam</button>{/if}
     <button title="Smaller (−)" aria-label="Smaller" onclick={() => zoomTo(scale / 1.25)}>−</button>
     <button title="Fit to width (0)" onclick={() => (fit = 'width')}>{Math.round(scale * 100 * ((page?.dpi ?? 300) / 96))} %</button>
     <button title="Larger (+)" aria-label="Larger" onclick={() => zoomTo(scale * 1.25)}>+</button>
@@ -202,6 +243,16 @@
   .waiting { display: grid; place-items: center; align-content: center; gap: 8px; height: 100%; color: var(--color-quiet); }
   .failed { position: sticky; bottom: 20px; margin: 20px auto; max-width: 34rem; background: var(--color-paper); border-left: 8px solid #a8320f; border-radius: 6px; padding: 14px 18px; box-shadow: 0 4px 18px #0003; }
   .working { position: sticky; bottom: 14px; left: 14px; width: max-content; margin: 0 0 14px 14px; background: var(--color-paper); border-radius: 6px; padding: 4px 12px; box-shadow: 0 2px 8px #0003; }
+  .untouched { position: absolute; inset: 0; background: var(--color-primary-950); display: grid; place-items: center; padding: 10px; z-index: 5; }
+  .untouched img { max-width: 100%; max-height: 100%; min-height: 0; object-fit: contain; }
+  .untouched p { position: absolute; left: 16px; bottom: 10px; margin: 0; background: var(--color-paper); border-radius: 5px; padding: 1px 10px; }
+  .hand { position: absolute; left: 14px; bottom: 10px; display: flex; background: var(--color-paper); border: 1px solid #7b8a86; border-radius: 8px; overflow: hidden; box-shadow: 0 2px 8px #0003; }
+  .hand span { padding: 5px 4px 5px 12px; font-size: 14px; font-weight: 700; }
+  .hand button { border: 0; background: transparent; padding: 5px 10px; font-size: 14px; color: var(--color-ink); }
+  .hand button + button { border-left: 1px solid var(--color-hair); }
+  .hand button:hover { background: var(--color-primary-50); }
+  .hand button[aria-pressed='true'] { background: var(--color-lamp-500); }
+  .making { position: absolute; left: 14px; top: 10px; margin: 0; display: flex; gap: 8px; align-items: center; background: var(--color-paper); border-radius: 6px; padding: 2px 12px; box-shadow: 0 2px 8px #0003; }
   .tools { position: absolute; right: 22px; bottom: 10px; display: flex; background: var(--color-primary-900); border-radius: 8px; overflow: hidden; box-shadow: 0 2px 8px #0004; }
   .tools button { border: 0; background: transparent; color: var(--color-paper); padding: 5px 11px; font-size: 14px; }
   .tools button:hover { background: var(--color-primary-700); }

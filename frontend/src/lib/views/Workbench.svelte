@@ -7,6 +7,7 @@
   import Ribbon from '../parts/Ribbon.svelte';
   import Script from '../parts/Script.svelte';
   import Steps from '../parts/Steps.svelte';
+  import ContactSheet from '../parts/ContactSheet.svelte';
   import Languages from '../parts/Languages.svelte';
   import DoubtWalk from '../parts/DoubtWalk.svelte';
   import ReadThrough from '../parts/ReadThrough.svelte';
@@ -31,7 +32,7 @@
   }
 
   function onKey(event: KeyboardEvent) {
-    if (typing(event) || event.ctrlKey || event.metaKey) return;
+    if (typing(event) || event.ctrlKey || event.metaKey || bench.contact) return;
     const region = bench.selectedRegion;
     if (event.key === 'PageDown') bench.goPage(bench.pageIndex + 1);
     else if (event.key === 'PageUp') bench.goPage(bench.pageIndex - 1);
@@ -40,6 +41,7 @@
     else if (event.key === ']') void bench.step(1);
     else if (event.key === '[') void bench.step(-1);
     else if (event.key === 'Escape') bench.unselect();
+    else if (event.key.toLowerCase() === 'c' && !event.altKey && (bench.stage === 'clean' || !region)) bench.contact = true;
     else if (event.altKey && event.key === 'ArrowUp') moveBlock(-1);
     else if (event.altKey && event.key === 'ArrowDown') moveBlock(1);
     else if (event.key === 'ArrowDown') moveSelection(1);
@@ -60,7 +62,9 @@
 
 <svelte:window onkeydown={onKey} />
 
-{#if bench.stage === 'check'}
+{#if bench.contact}
+  <ContactSheet />
+{:else if bench.stage === 'check'}
   <ReadThrough />
 {:else}
   <div class="grid h-full grid-cols-[minmax(0,1fr)_20rem]">

@@ -1,0 +1,178 @@
+import { api, AUTOMATIC, type Applied, type Audience, type Finding, type Patch, type Preview, type Treatment, type View } from '../api/client';
+import { bench } from './bench.svelte';
+
+/** What lies on the sheet: the page, or a frame with handles for one step. */
+export type Handles = 'none' | 'outline' | 'fold' | 'cut' | 'grid';
+export type Tool = 'none' | 'area' | 'freehand' | 'mark' | 'alike' | 'restore';
+
+const VIEW: Record<Handles, View> = { none: 'page', outline: 'upright', fold: 'spread', cut: 'sheet', grid: 'sheet' };
+
+/** The treatment under the clerk's hands: a draft, its preview, and what was done to it. */
+class Cleaning {
+  draft = $state<Treatment | null>(null);
+  preview = $state<Preview | null>(null);
+  before = $state<Preview | null>(null);
+  handles = $state<Handles>('none');
+  tool = $state<Tool>('none');
+  seam = $state(false);
+  working = $state(false);
+  private earlier = $state<(Treatment | null)[]>([]);
+  private pageId = 0;
+  private pending: AbortController | null = null;
+  private pendingBefore: AbortController | null = null;
+  private timer: ReturnType<typeof setTimeout> | null = null;
+
+  treatment = $derived<Treatment | null>(this.draft ?? bench.page?.treatment ?? null);
+  changed = $derived(this.draft !== null);
+  findings = $derived.by((): Finding[] => {
+    const kept = bench.page?.findings ?? [];
+    if (!this.preview || !this.draft) return kept;
+    // Under the grid lies the page as it was before it is flattened; that is no outcome.
+    const tried = this.preview.findings.filter((f) => this.handles !== 'grid' || f.step !== 'flatten');
+    return [...tried, ...kept.filter((k) => !tried.some((t) => t.step === k.step))];
+  });
+  applied = $derived<Applied | null>(this.preview?.applied ?? (bench.page?.applied as Applied | null) ?? null);
+  canUndo = $derived(this.earlier.length > 0);
+
+  /** Whether another page is in hand now; nothing of the last one's draft stays then. */
+  take(pageId: number): boolean {
+    if (pageId === this.pageId) return false;
+    this.pageId = pageId;
+    this.drop();
+    this.before = null;
+    if (this.seam) this.show();
+    return true;
+  }
+
+  drop(): void {
+    this.draft = null;
+    this.earlier = [];
+    this.preview = null;
+    this.handles = 'none';
+    this.pending?.abort();
+    this.working = false;
+  }
+
+  change(patch: Partial<Treatment>): void {
+    if (!this.treatment) return;
+    this.remember();
+    this.draft = { ...($state.snapshot(this.treatment) as Treatment), ...patch };
+    this.show();
+  }
+
+  reset(): void {
+    this.remember();
+    this.draft = AUTOMATIC;
+    this.show();
+  }
+
+  private remember(): void {
+    this.earlier = [...this.earlier.slice(-49), this.draft ? ($state.snapshot(this.draft) as Treatment) : null];
+  }
+
+  undo(): void {
+    const last = this.earlier.at(-1);
+    if (last === undefined) return;
+    this.earlier = this.earlier.slice(0, -1);
+    this.draft = last;
+    this.show();
+  }
+
+  open(handles: Handles): void {
+    this.handles = this.handles === handles ? 'none' : handles;
+    this.tool = 'none';
+    this.show();
+  }
+
+  use(tool: Tool): void {
+    this.tool = this.tool === tool ? 'none' : tool;
+    if (this.handles !== 'none') this.open('none');
+  }
+
+  compare(on: boolean): void {
+    this.seam = on;
+    if (on) this.show();
+  }
+
+  /** Ask for what the sheet should show; a later wish replaces an earlier one. */
+  show(): void {
+    if (this.timer) clearTimeout(this.timer);
+    this.timer = setTimeout(() => void this.load(), 40);
+  }
+
+  private async load(): Promise<void> {
+    const page = bench.page;
+    if (!page?.original || !this.treatment) return;
+    const treatment = $state.snapshot(this.treatment) as Treatment;
+    if (this.seam && this.handles === 'none') void this.loadBefore(page.id, treatment);
+    if (this.handles === 'none' && !this.draft) {
+      this.pending?.abort();
+      this.preview = null;
+      this.working = false;
+      return;
+    }
+    this.pending?.abort();
+    const pending = (this.pending = new AbortController());
+    this.working = true;
+    try {
+      const wanted = this.handles === 'grid' ? { ...treatment, flatten: { switch: 'off' as const, bend: null } } : treatment;
+      const preview = await api.preview(page.id, wanted, VIEW[this.handles], pending.signal);
+      if (pending.signal.aborted) return;
+      if (this.handles === 'grid') preview.applied.bend = treatment.flatten?.switch === 'by_hand' ? treatment.flatten.bend! : (page.applied?.bend ?? null);
+      this.preview = preview;
+    } catch (error) {
+      if (!pending.signal.aborted) bench.report(error);
+    } finally {
+      if (this.pending === pending) this.working = false;
+    }
+  }
+
+  private async loadBefore(pageId: number, treatment: Treatment): Promise<void> {
+    this.pendingBefore?.abort();
+    const pending = (this.pendingBefore = new AbortController());
+    try {
+      const before = await api.preview(pageId, treatment, 'before', pending.signal);
+      if (!pending.signal.aborted) this.before = before;
+    } catch (error) {
+      if (!pending.signal.aborted) bench.report(error);
+    }
+  }
+
+  async apply(audience: Audience): Promise<void> {
+    const page = bench.page;
+    if (!page || !this.treatment) return;
+    const wanted = $state.snapshot(this.treatment) as Treatment;
+    await bench.attempt(async () => {
+      const told = await api.treat(page.id, wanted, audience, bench.chosen);
+      this.drop();
+      bench.notify(told.tasks === 1 ? 'The page is cleaned again' : `${told.tasks} pages are cleaned again`);
+      await bench.refresh();
+    });
+  }
+
+  async addPatches(outline: [number, number][], erase: boolean, alike = false): Promise<void> {
+    const page = bench.page;
+    if (!page || !this.treatment) return;
+    await bench.attempt(async () => {
+      const found = await api.patches(page.id, $state.snapshot(this.treatment) as Treatment, outline, erase, alike);
+      if (!found.patches.length) {
+        bench.notify('There is no mark here.', 'refused');
+        return;
+      }
+      if (alike) bench.notify(`${found.patches.length} marks erased; Ctrl Z brings them back`);
+      this.change({ patches: [...((this.treatment?.patches as Patch[] | undefined) ?? []), ...found.patches] });
+    });
+  }
+
+  async takeBack(): Promise<void> {
+    const id = bench.document?.id;
+    if (!id) return;
+    await bench.attempt(async () => {
+      const told = await api.takeBackTreatment(id);
+      bench.notify(told.tasks ? `Taken back on ${told.tasks} ${told.tasks === 1 ? 'page' : 'pages'}` : 'There is nothing to take back');
+      await bench.refresh();
+    });
+  }
+}
+
+export const cleaning = new Cleaning();

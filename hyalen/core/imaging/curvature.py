@@ -1,0 +1,322 @@
+"""A page that curves into its spine, or is buckled, made flat from its own text lines."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import BSpline
+from scipy.sparse import csr_array
+from scipy.spatial import cKDTree
+
+from hyalen.core.imaging.pixels import Image, Pieces, grey, pieces, reduced
+from hyalen.core.imaging.skew import glyph_mask
+from hyalen.core.model.treatment import Bend
+
+WORKING_DPI = 150.0
+KNOT_INCHES = 0.4
+LEAST_BEND = 0.009
+LEAST_LETTERS = 120
+LEAST_GAIN = 0.12
+ROUNDS = 8
+STIFFNESS = 0.008
+WIDTH_SPREAD = 0.45  # of glyphs' widths about their mean, in logarithms
+EVIDENT_SHORTENING = 12.0  # fall of chi squared
+Floats = NDArray[np.float64]
+
+
+class Curvature(NamedTuple):
+    """`bend` is None where the page is flat; `deepest` is the largest shift in inches.
+
+    `lean` is how far the lines' flat part still stands turned counter-clockwise, in degrees.
+    """
+
+    bend: Bend | None
+    deepest: float
+    confidence: float
+    lean: float = 0.0
+
+
+class Letters(NamedTuple):
+    """Glyphs in lines: lower edge, width, the line's number, and which piece of the page's ink each is; pixels."""
+
+    x: Floats
+    bottom: Floats
+    width: Floats
+    line: NDArray[np.int64]
+    height: float
+    ink: Pieces
+    number: NDArray[np.int64]
+
+    def densest(self) -> Floats:
+        """For each glyph, the row in which most of its ink lies."""
+        return _densest_rows(self.ink.labels, self.ink.stats)[self.number]
+
+
+def find_curvature(page: Image, dpi: float) -> Curvature:
+    """How the text lines of a straightened page curve.
+
+    Glyphs are chained into lines. All lines together fix one smooth field of downward
+    shifts d(x, c): on line i, y = c_i + d(x, c_i), solved by least squares with Tukey's
+    biweight (Beaton and Tukey, Technometrics 16, 1974), so that descenders do not count.
+    The field is a tensor product of cubic B-splines across and a quadratic down, with a penalty
+    on second differences (Eilers and Marx, Statistical Science 11, 1996). Where the page
+    falls off to the spine, it is seen shortened; how much is found from the glyphs' widths
+    (a developable surface, as in Cao, Ding and Liu, ICDAR 2003).
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+    dpi : float
+        Pixels an inch.
+    """
+    small, factor = reduced(grey(page), dpi, WORKING_DPI)
+    dpi = dpi / factor
+    size = (small.shape[1] / dpi, small.shape[0] / dpi)
+    letters = find_letters(small, dpi)
+    if len(letters.x) < LEAST_LETTERS or size[0] < 1 or size[1] < 1:
+        return Curvature(None, 0.0, 0.0)
+    x, y = letters.x / dpi, letters.bottom / dpi
+    field = _Field(size, float(y.min()), float(y.max()))
+    count = int(letters.line.max()) + 1
+    heights = _line_medians(y, letters.line, count)
+    fitted = _fit(field, x, y, heights, letters)
+    if fitted.scale > 0.1:  # joined scripts stand on their connecting strokes
+        dense = _fit(field, x, letters.densest() / dpi, heights, letters)
+        if dense.scale < fitted.scale:
+            fitted = dense
+    coefficients = fitted.coefficients
+    shifts = field.at(x, heights) @ coefficients
+    rows = np.linspace(0.0, size[1], 9)
+    columns = np.linspace(0.0, size[0], min(80, max(12, int(size[0] / 0.2) + 1)))
+    down = np.array([field.at(columns, np.full(len(columns), r)) @ coefficients for r in rows])
+    # What depends on y alone only moves whole lines: each row is measured from its own middle.
+    covered = (columns >= x.min()) & (columns <= x.max())
+    level = np.median(down[:, covered], axis=1) if covered.any() else down.mean(axis=1)
+    own = shifts - np.interp(heights, rows, level)
+    deepest = float(np.quantile(np.abs(own), 0.97))
+    strained = np.abs(own) >= np.quantile(np.abs(own), 0.85)
+    before, after = (float(np.median(np.abs(r[strained]))) for r in (fitted.straight, fitted.residual))
+    gain = 1 - after / before if before > 0 else 0.0
+    if deepest < LEAST_BEND or gain < LEAST_GAIN:
+        return Curvature(None, deepest, 1.0)
+    lean = _lean(down[:, covered], columns[covered])
+    down -= level[:, None]
+    shortened = _shortening(down, columns, x, letters.width / dpi)
+    bend = _flat_grid(down, columns, size, shortened)
+    return Curvature(bend, deepest, float(np.clip(0.4 + gain, 0, 1)), lean)
+
+
+def find_letters(page: Image, dpi: float) -> Letters:
+    """Glyphs of a page, chained into lines of five or more.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        At about 150 dpi.
+    """
+    ink = pieces(glyph_mask(page, dpi))
+    stats = np.c_[ink.stats[1:], np.arange(1, len(ink.stats))].astype(np.float64)
+    nothing = np.empty(0, np.int64)
+    none = Letters(np.empty(0), np.empty(0), np.empty(0), nothing, 0.0, ink, nothing)
+    if len(stats) < 10:
+        return none
+    height = float(np.median(stats[:, 3][stats[:, 3] > dpi / 40])) if (stats[:, 3] > dpi / 40).any() else 0.0
+    usable = (stats[:, 3] > 0.6 * height) & (stats[:, 3] < 3 * height) & (stats[:, 2] < 14 * height)
+    stats = stats[usable][np.argsort(stats[usable][:, 0])]
+    if len(stats) < 10:
+        return none
+    left, top, width, tall = stats[:, 0], stats[:, 1], stats[:, 2], stats[:, 3]
+    right, bottom, middle = left + width, top + tall, top + tall / 2
+    after = _followers(left, right, top, bottom, middle, height)
+    line = np.full(len(stats), -1, np.int64)
+    begun = set(after[after >= 0].tolist())
+    chains = 0
+    for first in (i for i in range(len(stats)) if i not in begun):
+        chain, at = [], first
+        while at >= 0:
+            chain.append(at)
+            at = int(after[at])
+        if len(chain) >= 5 and right[chain[-1]] - left[chain[0]] > 6 * height:
+            line[chain] = chains
+            chains += 1
+    kept = line >= 0
+    number = stats[:, 5][kept].astype(np.int64)
+    return Letters((left + width / 2)[kept], bottom[kept], width[kept], line[kept], height, ink, number)
+
+
+def _densest_rows(labels: NDArray[np.int32], stats: NDArray[np.int32]) -> Floats:
+    """For each component, the row in which most of its ink lies."""
+    y, x = np.nonzero(labels)
+    which = labels[y, x]
+    first = np.concatenate(([0], np.cumsum(stats[:, 3])))
+    counts = np.bincount(first[which] + y - stats[which, 1], minlength=int(first[-1]))
+    rows = np.zeros(len(stats))
+    for i in range(1, len(stats)):
+        rows[i] = stats[i, 1] + int(np.argmax(counts[first[i] : first[i + 1]]))
+    return rows
+
+
+def _followers(
+    left: Floats, right: Floats, top: Floats, bottom: Floats, middle: Floats, height: float
+) -> NDArray[np.int64]:
+    """For each glyph, the next on its line, or -1; no glyph follows two."""
+    count, neighbours = len(left), 8
+    tree = cKDTree(np.c_[left, 1.5 * bottom])
+    _, near = tree.query(np.c_[right, 1.5 * bottom], k=neighbours, distance_upper_bound=2.6 * height)
+    here = np.repeat(np.arange(count), neighbours)
+    there = near.ravel()
+    known = (there < count) & (there != here)
+    here, there = here[known], there[known]
+    shared = np.minimum(bottom[there], bottom[here]) - np.maximum(top[there], top[here])
+    lower = np.abs(bottom[there] - bottom[here])
+    fits = (
+        (left[there] > left[here])
+        & (left[there] - right[here] < 2.2 * height)
+        & (shared > 0.35 * np.minimum(bottom[there] - top[there], bottom[here] - top[here]))
+        & (lower < 0.8 * height)
+    )
+    here, there = here[fits], there[fits]
+    cost = np.maximum(left[there] - right[here], 0) + 0.7 * lower[fits] + 0.3 * np.abs(middle[there] - middle[here])
+    after = np.full(count, -1, np.int64)
+    followed = np.zeros(count, bool)
+    for i in np.argsort(cost, kind="stable"):  # cheapest pairs first, as in a matching
+        a, b = here[i], there[i]
+        if after[a] < 0 and not followed[b]:
+            after[a] = b
+            followed[b] = True
+    return after
+
+
+class _Field:
+    """Basis of the shift field: cubic B-splines across the page times 1, v, v^2 down it."""
+
+    def __init__(self, size: tuple[float, float], first: float, last: float) -> None:
+        spans = max(4, round(size[0] / KNOT_INCHES))
+        inner = np.linspace(0.0, size[0], spans + 1)
+        step = inner[1]
+        self.knots = np.concatenate([inner[0] + step * np.arange(-3, 0), inner, inner[-1] + step * np.arange(1, 4)])
+        self.across = len(self.knots) - 4
+        self.middle, self.half = (first + last) / 2, max(0.5, (last - first) / 2)
+        self.width = size[0]
+
+    def at(self, x: Floats, y: Floats) -> Floats:
+        """(n, 3 * across) values of the basis at points, inches."""
+        inside = np.clip(x, 0, self.width - 1e-9)
+        splines = BSpline.design_matrix(inside, self.knots, 3).toarray()
+        v = np.clip((y - self.middle) / self.half, -1.3, 1.3)
+        return np.concatenate([splines, splines * v[:, None], splines * (v**2)[:, None]], axis=1)
+
+    def penalty(self) -> Floats:
+        """Rows that hold second differences across, and the higher terms, near zero."""
+        second = np.diff(np.eye(self.across), 2, axis=0)
+        weights = (0.35, 0.5, 1.2)
+        ridge = np.eye(3 * self.across) * np.repeat([2e-3, 2e-2, 8e-2], self.across)[:, None]
+        return np.concatenate([np.kron(np.diag(weights), second), ridge])
+
+
+class _Fitted(NamedTuple):
+    """Spread of the letters about straight lines and about the field's, in inches; its robust scale, in letters' heights."""
+
+    coefficients: Floats
+    straight: Floats
+    residual: Floats
+    scale: float
+
+
+def _fit(field: _Field, x: Floats, y: Floats, heights: Floats, letters: Letters) -> _Fitted:
+    line, count = letters.line, int(letters.line.max()) + 1
+    unit = float(np.median(y / np.maximum(letters.bottom, 1))) * letters.height
+    basis, penalty = field.at(x, heights), field.penalty()
+    weight = np.ones(len(x))
+    coefficients = np.zeros(basis.shape[1])
+    residual = straight = y - _line_medians(y, line, count)
+    scale = 0.0
+    stiff = STIFFNESS * np.sqrt(len(x)) * penalty
+    for turn in range(ROUNDS):
+        members = csr_array((weight, (line, np.arange(len(line)))), shape=(count, len(line)))
+        inner = basis - ((members @ basis) / members.sum(axis=1)[:, None])[line]
+        target = y - _line_means(y, line, weight, count)
+        rows = inner * np.sqrt(weight)[:, None]
+        coefficients = np.linalg.solve(rows.T @ rows + stiff.T @ stiff, rows.T @ (target * np.sqrt(weight)))
+        residual = target - inner @ coefficients
+        residual -= _line_medians(residual, line, count)
+        # From a wide tube to a narrow one: first all letters count, at last those on the baseline.
+        scale = max(1.4826 * float(np.median(np.abs(residual))), 0.02 * unit)
+        tube = (6.0 if turn < 3 else 3.5) * scale
+        weight = np.clip(1 - (residual / tube) ** 2, 0, None) ** 2 + 1e-4
+    return _Fitted(coefficients, straight, residual, scale / unit)
+
+
+def _line_means(values: Floats, line: NDArray[np.int64], weight: Floats, count: int) -> Floats:
+    total = np.bincount(line, weight * values, count)
+    return np.asarray((total / np.bincount(line, weight, count))[line])
+
+
+def _line_medians(values: Floats, line: NDArray[np.int64], count: int) -> Floats:
+    order = np.lexsort((values, line))
+    sizes = np.bincount(line, minlength=count)
+    first = np.concatenate(([0], np.cumsum(sizes)[:-1]))
+    return np.asarray(values[order][first + sizes // 2][line])
+
+
+def _lean(down: Floats, columns: Floats) -> float:
+    """Degrees counter-clockwise of the flat part; of the whole, where nothing is flat."""
+    slopes = np.gradient(down, columns, axis=1)
+    low, middle, high = np.quantile(slopes, (0.3, 0.5, 0.7))
+    if high - low > 0.03:
+        middle = np.polyfit(columns, down.mean(axis=0), 1)[0]
+    return -float(np.rad2deg(np.arctan(middle)))
+
+
+def _shortening(down: Floats, columns: Floats, x: Floats, width: Floats) -> Floats:
+    """By how much the page is seen shortened at each column: 1 where it lies flat, less where it falls off.
+
+    The slope of the surface is taken to be in proportion to that of the lines; the
+    proportion is the one under which glyphs are equally wide everywhere.
+    """
+    constant, leaning = down.mean(axis=0), down[-1] - down[0]
+    profile = leaning if np.ptp(leaning) > np.ptp(constant) else constant
+    slope = np.gradient(profile, columns)
+    slope -= np.median(slope)
+    steepest = float(np.abs(slope).max())
+    edges = np.linspace(columns[0], columns[-1], max(6, int(columns[-1] / 0.3)))
+    which = np.digitize(x, edges) - 1
+    letter = (width > 0.3 * np.median(width)) & (width < 2.2 * np.median(width))
+    places, widths, sure = [], [], []
+    for part in range(len(edges) - 1):
+        here = width[(which == part) & letter]
+        if len(here) >= 25:
+            places.append((edges[part] + edges[part + 1]) / 2)
+            widths.append(float(np.log(np.mean(here))))
+            sure.append(len(here))
+    flat = np.ones(len(columns))
+    if len(places) < 5 or steepest < 0.01:
+        return flat
+    weights = np.array(sure, np.float64)
+    best, least, without = flat, np.inf, np.inf
+    for steepness in np.linspace(0, 0.75, 31):  # of the surface where it is steepest
+        seen = np.sqrt(1 - (slope / steepest * steepness) ** 2)
+        gap = np.array(widths) - np.interp(places, columns, np.log(seen))
+        error = float(np.sum(weights * (gap - np.average(gap, weights=weights)) ** 2)) / WIDTH_SPREAD**2
+        if steepness == 0:
+            without = error
+        if error < least:
+            best, least = seen, error
+    return best if without - least > EVIDENT_SHORTENING else flat
+
+
+def _flat_grid(down: Floats, columns: Floats, size: tuple[float, float], shortened: Floats) -> Bend:
+    """Shifts from flat places to seen ones, on a grid over the flat sheet."""
+    stretch = 1 / shortened
+    flat_x = np.concatenate(([0.0], np.cumsum((stretch[1:] + stretch[:-1]) / 2 * np.diff(columns))))
+    wide = float(flat_x[-1])
+    grid = np.linspace(0.0, wide, len(columns))
+    seen_x = np.interp(grid, flat_x, columns)
+    at_seen = [np.interp(seen_x, columns, row) for row in down]
+    return Bend(
+        size=(round(wide, 4), size[1]),
+        down=tuple(tuple(round(float(v), 5) for v in row) for row in at_seen),
+        along=tuple(round(float(v), 5) for v in seen_x - grid),
+    )
