@@ -198,8 +198,11 @@ class Bench {
     return picked.length ? picked : this.page ? [this.page.id] : [];
   }
 
-  /** The document after its pages were rearranged; the page in hand stays in hand if it is still there. */
-  async rearranged(change: () => Promise<Document>): Promise<boolean> {
+  /**
+   * The document after its pages were rearranged; the page in hand stays in hand if it is still there.
+   * `pick` is picked with the change itself: set any later, it would undo what the clerk picks meanwhile.
+   */
+  async rearranged(change: () => Promise<Document>, pick?: number[]): Promise<boolean> {
     const hand = this.page?.id;
     try {
       this.document = await change();
@@ -208,7 +211,7 @@ class Bench {
       await this.refresh();
       return false;
     }
-    this.picked = this.picked.filter((id) => this.document?.pages.some((p) => p.id === id));
+    this.picked = (pick ?? this.picked).filter((id) => this.document?.pages.some((p) => p.id === id));
     const at = this.document.pages.findIndex((p) => p.id === hand);
     await this.loadDoubts();
     this.stalePages.add(hand ?? -1);

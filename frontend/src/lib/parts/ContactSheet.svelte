@@ -51,7 +51,7 @@
 
   async function restore(ids: number[]) {
     const id = bench.document?.id;
-    if (id && (await bench.rearranged(() => api.restorePages(id, ids)))) bench.picked = ids;
+    if (id) await bench.rearranged(() => api.restorePages(id, ids), ids);
   }
 
   /** Put the picked pages before the page at `to`. */
@@ -64,7 +64,11 @@
     const at = target === undefined ? rest.length : rest.indexOf(target);
     const next = [...rest.slice(0, at), ...chosen, ...rest.slice(at)];
     if (next.every((p, i) => p === order[i])) return;
-    if (await bench.rearranged(() => api.order(id, next))) before = order;
+    await bench.rearranged(async () => {
+      const moved = await api.order(id, next);
+      before = order;
+      return moved;
+    });
   }
 
   async function undoMove() {
