@@ -21,7 +21,7 @@ from PIL import Image as Pillow
 from skimage.filters import threshold_sauvola
 
 from bench import bare
-from bench.material import CURLS, SEVEN, Case, page_html
+from bench.material import CURLS, SEVEN, SPINES, Case, page_html
 from bench.text import error_rate
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.imaging.background import estimate_paper, whiten
@@ -218,10 +218,15 @@ def run(workers: int) -> list[Row]:
         by_language = {
             code: Case("x", code, Spoiling(), columns=1 + i % 2, start=i).set(setter) for i, code in enumerate(SEVEN)
         }
+        narrow = [Case("x", code, Spoiling(), start=2, margin_mm=11).set(setter) for code in ("eng", "rus")]
     with ProcessPoolExecutor(workers) as pool:
         skews = [pool.submit(skew_errors, page.image, 10 * i) for i, page in enumerate(slanted)]
         upright = [pool.submit(turns, page.image, code, 3) for code, page in by_language.items()]
         cut = [pool.submit(edges, by_language["eng"], how, 5) for how in BEDS]
+        cut += [
+            pool.submit(edges, page, Spoiling(curl=curl, bed=0.3, tint=AGED, noise=4), 5)
+            for page, curl in product(narrow, SPINES)
+        ]
         bent = [
             pool.submit(curved, by_language[code], curl, code, 4)
             for code, curl in product(("eng", "rus", "ara"), CURLS)

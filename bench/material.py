@@ -99,15 +99,18 @@ class Case:
     face: str = "serif"
     dpi: float = 300.0
     start: int = 0
+    margin_mm: float = 22
 
     def set(self, setter: Typesetter) -> SetPage:
         """The page, with as much of the text as fits."""
         characters = 2900
         while True:
-            html = page_html(self.language, self.start, self.columns, self.size_pt, self.face, characters)
+            html = page_html(
+                self.language, self.start, self.columns, self.size_pt, self.face, characters, self.margin_mm
+            )
             page = setter.set(html, self.dpi)
             height, width = page.image.shape[:2]
-            margin = 15 / 25.4 * self.dpi
+            margin = min(15, self.margin_mm - 3) / 25.4 * self.dpi
             if all(b.box.left > 0 and b.box.right < width and b.box.bottom < height - margin for b in page.blocks):
                 return page
             characters -= 250
@@ -118,6 +121,7 @@ CURLS = (
     Curl(sag=0.2, reach=0.8),
     Curl(wave=0.05, length=6.0),
 )
+SPINES = (Curl(depth=0.9, reach=0.8, shadow=0.85), Curl(depth=0.9, reach=0.8, shadow=0.85, right=True))
 VIEWS = (
     ((0.08, 0.05), (0.90, 0.03), (0.97, 0.93), (0.03, 0.96)),
     ((0.10, 0.07), (0.93, 0.11), (0.89, 0.95), (0.05, 0.92)),
@@ -152,6 +156,13 @@ def text_cases() -> list[Case]:
                 "low resolution", language, Spoiling(skew=-1.1, tint=AGED, noise=4, jpeg=80), dpi=150.0, start=3 * i + 2
             ),
             Case("curved", language, Spoiling(curl=CURLS[i % 3], tint=AGED, noise=4, jpeg=80), start=3 * i + 1),
+            Case(
+                "near the spine",
+                language,
+                Spoiling(curl=SPINES[i % 2], bed=0.2, tint=AGED, noise=4, jpeg=80),
+                start=3 * i + 7,
+                margin_mm=11,
+            ),
             Case(
                 "show-through",
                 language,

@@ -90,6 +90,41 @@ def test_curved_lines_come_out_straight(pages: Pages, case: Case, curl: Curl) ->
     assert np.quantile(after, 0.9) < 1.5
 
 
+NARROW = Case("cleaning", "eng", Spoiling(), start=2, margin_mm=11)
+
+
+@pytest.mark.parametrize("right", [False, True])
+def test_text_deep_in_the_spines_shadow_is_kept_lightened_and_widened(pages: Pages, right: bool) -> None:
+    truth = pages.truth(NARROW)
+    how = Spoiling(curl=Curl(depth=0.75, reach=1.0, shadow=0.85, right=right), bed=0.25, tint=AGED, noise=4)
+    scan = spoil(truth.image, 300, how, seed=3)
+    page = clean_page(scan, 300, Treatment(), as_is)
+    words = [w for b in truth.blocks for w in b.words]
+    boxes = np.array([w.box.polygon() for w in words], float).reshape(-1, 2)
+    placed = to_scan(boxes, truth.image.shape, 300, how, scan.shape)
+    corners = page.cleaned.cleaned_points(placed).reshape(-1, 4, 2)
+    assert (corners > 0).all() and (corners < (page.cleaned.width, page.cleaned.height)).all()
+
+    # Where words are narrow in the scan, they are as wide again as the others.
+    true = np.array([w.box.right - w.box.left for w in words])
+    middle = np.array([w.box.left + w.box.right for w in words]) / 2 / truth.image.shape[1]
+    near = (middle > 0.9) if right else (middle < 0.1)
+
+    def narrowed(seen: np.ndarray) -> float:
+        share = (seen[:, 1, 0] - seen[:, 0, 0]) / true
+        return float(np.median(share[near]) / np.median(share[~near]))
+
+    assert narrowed(placed.reshape(-1, 4, 2)) < 0.9
+    assert narrowed(corners) > 0.94
+
+    # The paper between the lines is white up to the page's edge.
+    shown = grey(page.read)
+    x = corners[near][:, :, 0]
+    strip = shown[100:-100, int(x.min()) :] if right else shown[100:-100, : int(x.max())]
+    assert np.quantile(strip, 0.5) == 255
+    assert (strip > 235).mean() > 0.85
+
+
 @pytest.mark.parametrize("case", [ENGLISH, ARABIC, Case("cleaning", "rus", Spoiling(), columns=2)])
 def test_a_flat_page_is_found_flat(pages: Pages, case: Case) -> None:
     scan = spoil(pages.truth(case).image, 300, Spoiling(tint=AGED, noise=5, specks=200), seed=4)

@@ -21,7 +21,7 @@ from hyalen.core.reading.engine import (
 )
 from hyalen.core.reading.language import identify
 from hyalen.core.reading.page import detect_languages
-from hyalen.core.reading.rest import read_rest, unread_strips
+from hyalen.core.reading.rest import read_once, read_rest, unread_strips
 from hyalen.core.reading.spelling import mended_word, settle_case, without_specks
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import Spoiling
@@ -137,7 +137,7 @@ def test_specks_are_no_words_but_punctuation_is() -> None:
 
 
 def test_small_capitals_shapes_follow_their_height() -> None:
-    words = [read_word(t, 0.9, 24) for t in ("воин", "снов", "мои", "лишь", "зима", "клин")]
+    words = [read_word(t, 0.9, 24) for t in ("воин", "снов", "мои", "лишь", "клин", "клин")]
     line = ReadLine(
         (*words, read_word("И", 0.9, 24), read_word("И", 0.9, 34)),
         Box(0, 0, 900, 40),
@@ -146,6 +146,40 @@ def test_small_capitals_shapes_follow_their_height() -> None:
     )
     (block,) = settle_case([ReadBlock("text", line.box, (line,))])  # type: ignore[arg-type]
     assert [w.text for w in block.lines[0].words[-2:]] == ["и", "И"]
+
+
+def line_of(top: int, *words: tuple[str, int]) -> ReadLine:
+    """Words of (text, height) on one baseline, 20 px a letter."""
+    found, x = [], 100
+    for text, height in words:
+        found.append(ReadWord(text, Box(x, top + 40 - height, x + 20 * len(text), top + 40), 0.9, "rus"))
+        x += 20 * len(text) + 15
+    return ReadLine(tuple(found), Box(100, top, x, top + 40), (Point(100, top + 40), Point(x, top + 40)), 40)
+
+
+def test_small_letters_are_measured_in_lines_of_like_size_only() -> None:
+    # The engine's own line height tells lines of one size apart by half; the ink does not.
+    text = line_of(100, *((t, 21) for t in ("воин", "снов", "мои", "лишь", "клин")), ("ВОИН", 30), ("ПОСТОЯННО", 21))
+    text = text._replace(height=24)
+    heading = line_of(300, ("ОСНОВЫ", 44), ("ЗИМНИЙ", 44))
+    settled = settle_case([ReadBlock("text", line.box, (line,)) for line in (text, heading)])  # type: ignore[arg-type]
+    assert [w.text for w in settled[0].lines[0].words[-2:]] == ["ВОИН", "постоянно"]
+    assert [w.text for w in settled[1].lines[0].words] == ["ОСНОВЫ", "ЗИМНИЙ"]
+
+
+def test_a_short_tail_makes_no_capital() -> None:
+    small = [(t, 21) for t in ("воин", "снов", "мои", "лишь", "клин")]
+    line = line_of(100, *small, ("ДОМОВ", 29), ("ДОМОВ", 37))
+    (block,) = settle_case([ReadBlock("text", line.box, (line,))])  # type: ignore[arg-type]
+    assert [w.text for w in block.lines[0].words[-2:]] == ["домов", "ДОМОВ"]
+
+
+def test_a_line_read_twice_stays_in_its_fuller_reading() -> None:
+    whole = line_of(100, ("the", 30), ("light", 30), ("was", 30), ("lit", 30), ("at", 30), ("sunset", 30))
+    torn = line_of(108, ("the", 30), ("light", 30), ("1it", 30), ("sunset", 30))
+    below = line_of(170, ("the", 30), ("light", 30), ("was", 30), ("lit", 30), ("at", 30), ("sunrise", 30))
+    (block,) = read_once([ReadBlock("text", whole.box, (torn, whole, below))])  # type: ignore[arg-type]
+    assert block.lines == (whole, below)
 
 
 def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> None:

@@ -9,6 +9,9 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 
 GRID_DPI = 30.0
+STROKES = np.ones((9, 9), np.uint8)
+STEEPEST_SHADOW = 0.22  # in logarithms, from one place of the grid to the next
+LEAST_SHADOW = 0.3
 
 
 def estimate_paper(page: Image, dpi: float, pictures: NDArray[np.uint8] | None = None) -> NDArray[np.float32]:
@@ -17,7 +20,8 @@ def estimate_paper(page: Image, dpi: float, pictures: NDArray[np.uint8] | None =
     A grey closing over three tenths of an inch removes the strokes; where what
     remains is still far darker than the page's paper there is a picture, and the
     level is carried in from around it by normalised convolution (Knutsson and
-    Westin, CVPR 1993).
+    Westin, CVPR 1993). A shadow that deepens gradually towards the rim is no picture
+    and is followed all the way.
 
     Parameters
     ----------
@@ -41,8 +45,8 @@ def estimate_paper(page: Image, dpi: float, pictures: NDArray[np.uint8] | None =
         else page
     )
     size = (max(1, round(page.shape[1] / factor)), max(1, round(page.shape[0] / factor)))
-    grid = cv2.resize(brightest, size, interpolation=cv2.INTER_AREA)
-    grid = cv2.morphologyEx(grid, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
+    coarse = as_uint8(cv2.resize(brightest, size, interpolation=cv2.INTER_AREA))
+    grid = cv2.morphologyEx(coarse, cv2.MORPH_CLOSE, STROKES)
     level = grey(as_uint8(grid)).astype(np.float32)
     paper = float(np.percentile(level, 80))
     known = (level > 0.62 * paper).astype(np.float32)
@@ -63,7 +67,52 @@ def estimate_paper(page: Image, dpi: float, pictures: NDArray[np.uint8] | None =
     carried = far / np.maximum(far_weight, 1e-3)
     trust = np.clip(near_weight * 2, 0, 1)
     local = near / np.maximum(near_weight, 1e-3)
-    return np.asarray(np.maximum(trust * local + (1 - trust) * carried, 1.0), dtype=np.float32)
+    found = np.asarray(np.maximum(trust * local + (1 - trust) * carried, 1.0), dtype=np.float32)
+    shadow = _shadow(level, paper)
+    if pictures is not None and pictures.any():
+        shadow &= cv2.resize(pictures, size, interpolation=cv2.INTER_NEAREST) == 0
+    return _with_shadow(found, coarse, shadow) if shadow.any() else found
+
+
+def _shadow(level: NDArray[np.float32], paper: float) -> NDArray[np.bool_]:
+    """Where the paper darkens gradually towards the page's rim, as into a spine; a picture has an edge."""
+    logs = np.log(np.maximum(level, 1))
+    step = np.zeros_like(logs)
+    for axis in (0, 1):
+        rise = np.abs(np.diff(logs, axis=axis))
+        pad = [(0, 0), (0, 0)]
+        pad[axis] = (1, 0)
+        step = np.maximum(step, np.pad(rise, pad))
+    smooth = as_uint8(step < STEEPEST_SHADOW)
+    _, labels = cv2.connectedComponents(smooth, connectivity=4)
+    bright = np.unique(labels[(level > 0.8 * paper) & (smooth == 1)])
+    dark = np.isin(labels, bright[bright > 0]) & (level < 0.8 * paper)
+    count, labels = cv2.connectedComponents(as_uint8(dark), connectivity=8)
+    shadow = np.zeros(level.shape, np.bool_)
+    for side in (labels[:, 0], labels[:, -1], labels[0], labels[-1]):
+        reach = np.bincount(side, minlength=count)
+        for label in np.flatnonzero(reach > LEAST_SHADOW * len(side)):
+            if label:
+                shadow |= labels == label
+    return shadow
+
+
+def _with_shadow(paper: NDArray[np.float32], coarse: Image, shadow: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """The paper's level with the slopes of a shadow followed down to the rim.
+
+    In logarithms and with the rim mirrored through its own value, so that a slope is kept as it is.
+    """
+    wide = 2 * len(STROKES)
+    edged = cv2.copyMakeBorder(coarse, wide, wide, wide, wide, cv2.BORDER_REPLICATE)
+    closed = cv2.morphologyEx(edged, cv2.MORPH_CLOSE, STROKES)[wide:-wide, wide:-wide]
+    logs = np.log(np.maximum(closed.astype(np.float32), 1))
+    pad = [(6, 6), (6, 6), (0, 0)][: logs.ndim]
+    logs = cv2.GaussianBlur(np.pad(logs, pad, mode="reflect", reflect_type="odd"), (0, 0), 1.5)[6:-6, 6:-6]
+    near = cv2.dilate(as_uint8(shadow), np.ones((9, 9), np.uint8)).astype(np.float32)
+    weight = np.asarray(cv2.GaussianBlur(near, (0, 0), 2), dtype=np.float32)
+    if paper.ndim == 3:
+        weight = weight[:, :, None]
+    return np.asarray(np.maximum(weight * np.exp(logs) + (1 - weight) * paper, 1.0), dtype=np.float32)
 
 
 def whiten(page: Image, paper: NDArray[np.float32], strength: float = 1.0) -> Image:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from itertools import product
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import BSpline
@@ -21,7 +23,10 @@ LEAST_LETTERS = 120
 LEAST_GAIN = 0.12
 ROUNDS = 8
 STIFFNESS = 0.008
-WIDTH_SPREAD = 0.45  # of glyphs' widths about their mean, in logarithms
+LIKENESS_SIDE = 8
+MOST_UNLIKE = 3
+LEAST_WIDTH_ERROR = 0.008  # in logarithms
+STEEPNESSES = np.linspace(0, 0.85, 35)  # of the surface where it is steepest
 EVIDENT_SHORTENING = 12.0  # fall of chi squared
 Floats = NDArray[np.float64]
 
@@ -62,8 +67,8 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     biweight (Beaton and Tukey, Technometrics 16, 1974), so that descenders do not count.
     The field is a tensor product of cubic B-splines across and a quadratic down, with a penalty
     on second differences (Eilers and Marx, Statistical Science 11, 1996). Where the page
-    falls off to the spine, it is seen shortened; how much is found from the glyphs' widths
-    (a developable surface, as in Cao, Ding and Liu, ICDAR 2003).
+    falls off to the spine, it is seen shortened; how much is found from the widths of like
+    glyphs (a developable surface, as in Cao, Ding and Liu, ICDAR 2003).
 
     Parameters
     ----------
@@ -103,7 +108,7 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
         return Curvature(None, deepest, 1.0)
     lean = _lean(down[:, covered], columns[covered])
     down -= level[:, None]
-    shortened = _shortening(down, columns, x, letters.width / dpi)
+    shortened = _shortening(down, columns, size[1], letters, dpi)
     bend = _flat_grid(down, columns, size, shortened)
     return Curvature(bend, deepest, float(np.clip(0.4 + gain, 0, 1)), lean)
 
@@ -270,41 +275,80 @@ def _lean(down: Floats, columns: Floats) -> float:
     return -float(np.rad2deg(np.arctan(middle)))
 
 
-def _shortening(down: Floats, columns: Floats, x: Floats, width: Floats) -> Floats:
+def _shortening(down: Floats, columns: Floats, height: float, letters: Letters, dpi: float) -> Floats:
     """By how much the page is seen shortened at each column: 1 where it lies flat, less where it falls off.
 
     The slope of the surface is taken to be in proportion to that of the lines; the
-    proportion is the one under which glyphs are equally wide everywhere.
+    proportion is the one under which like glyphs are equally wide everywhere. A lens
+    draws in what lies deeper towards its axis, from both directions; a line sensor does not.
     """
     constant, leaning = down.mean(axis=0), down[-1] - down[0]
     profile = leaning if np.ptp(leaning) > np.ptp(constant) else constant
     slope = np.gradient(profile, columns)
     slope -= np.median(slope)
     steepest = float(np.abs(slope).max())
+    flat = np.ones(len(columns))
+    if steepest < 0.01:
+        return flat
+    x = letters.x / dpi
+    steep = np.abs(np.interp(x, columns, slope))
+    narrower = _narrowing(letters, steep <= np.median(steep))
     edges = np.linspace(columns[0], columns[-1], max(6, int(columns[-1] / 0.3)))
     which = np.digitize(x, edges) - 1
-    letter = (width > 0.3 * np.median(width)) & (width < 2.2 * np.median(width))
     places, widths, sure = [], [], []
     for part in range(len(edges) - 1):
-        here = width[(which == part) & letter]
-        if len(here) >= 25:
-            places.append((edges[part] + edges[part + 1]) / 2)
-            widths.append(float(np.log(np.mean(here))))
-            sure.append(len(here))
-    flat = np.ones(len(columns))
-    if len(places) < 5 or steepest < 0.01:
+        here = (which == part) & np.isfinite(narrower)
+        if here.sum() >= 12:
+            places.append(float(x[here].mean()))
+            widths.append(float(np.mean(narrower[here])))
+            sure.append(1 / (float(np.var(narrower[here])) / here.sum() + LEAST_WIDTH_ERROR**2))
+    if len(places) < 5:
         return flat
-    weights = np.array(sure, np.float64)
+    weights = np.array(sure)
     best, least, without = flat, np.inf, np.inf
-    for steepness in np.linspace(0, 0.75, 31):  # of the surface where it is steepest
-        seen = np.sqrt(1 - (slope / steepest * steepness) ** 2)
+    middle = (columns[0] + columns[-1]) / 2
+    deeper = np.clip(1 + (leaning - np.median(leaning)) / height, 0.7, 1.4)
+    drawn_in = 1 / np.clip(np.gradient(middle + (columns - middle) / deeper, columns), 0.6, 1.7)
+    for sight, steepness in product((flat, drawn_in), STEEPNESSES):
+        seen = sight * np.sqrt(1 - (slope / steepest * steepness) ** 2)
         gap = np.array(widths) - np.interp(places, columns, np.log(seen))
-        error = float(np.sum(weights * (gap - np.average(gap, weights=weights)) ** 2)) / WIDTH_SPREAD**2
-        if steepness == 0:
+        error = float(np.sum(weights * (gap - np.average(gap, weights=weights)) ** 2))
+        if sight is flat and steepness == 0:
             without = error
         if error < least:
             best, least = seen, error
     return best if without - least > EVIDENT_SHORTENING else flat
+
+
+def _narrowing(letters: Letters, flat: NDArray[np.bool_]) -> Floats:
+    """For each glyph the logarithm of its width against that of its like on the flat part; NaN where there is none.
+
+    Likeness is judged on glyphs brought to one width and height, so that it does not depend on their widths.
+    """
+    stats = letters.ink.stats[letters.number]
+    shapes = np.empty((len(stats), LIKENESS_SIDE**2 + 1), np.float32)
+    widths = np.empty(len(stats))  # by the spread of the ink, which a blurred rim hardly changes
+    for i, (left, top, width, height, _) in enumerate(stats):
+        glyph = letters.ink.labels[top : top + height, left : left + width] == letters.number[i]
+        small = cv2.resize(glyph.astype(np.float32), (LIKENESS_SIDE, LIKENESS_SIDE), interpolation=cv2.INTER_AREA)
+        shapes[i, :-1] = small.ravel()
+        shapes[i, -1] = 4 * np.log(height)
+        columns, weight = np.arange(width), glyph.sum(axis=0)
+        middle = np.average(columns, weights=weight)
+        widths[i] = np.log(max(0.25, float(np.average((columns - middle) ** 2, weights=weight)))) / 2
+    found = np.full(len(stats), np.nan)
+    if flat.sum() < 2:
+        return found
+    known = np.flatnonzero(flat)
+    nearest = min(6, len(known))
+    apart, like = cKDTree(shapes[known]).query(shapes, k=nearest, distance_upper_bound=MOST_UNLIKE)
+    like = np.where(np.isfinite(apart), known[np.minimum(like, len(known) - 1)], -1)
+    usable = (like >= 0) & (like != np.arange(len(stats))[:, None])
+    gaps = np.where(usable, widths[:, None] - widths[like], np.nan)
+    some = usable.any(axis=1)
+    found[some] = np.nanmedian(gaps[some], axis=1)
+    found[np.abs(found) > 0.5] = np.nan
+    return found
 
 
 def _flat_grid(down: Floats, columns: Floats, size: tuple[float, float], shortened: Floats) -> Bend:

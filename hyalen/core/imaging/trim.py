@@ -6,8 +6,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
+
+LEAST_DEPTH = 12
+LEAST_CONTRAST = 0.25
+LEAST_CUT = 2
+SHADOWED_MARGIN = 0.12
 
 
 def bed_mask(page: Image) -> NDArray[np.uint8]:
@@ -31,7 +36,8 @@ def find_paper(page: Image, dpi: float) -> Box:
     """The upright rectangle of paper in a straightened scan.
 
     Each side is put where 95 % of the paper's rows (or columns) have begun, but
-    never past ink that stands free of the bed, so that no word is cut.
+    never past ink that stands free of the bed, nor through lines that run on into
+    a shadow as dark as the bed, such as a spine's: no word is cut.
 
     Parameters
     ----------
@@ -73,6 +79,7 @@ def find_paper(page: Image, dpi: float) -> Box:
     if ink is not None:
         left, top = min(left, ink.left - 1), min(top, ink.top - 1)
         right, bottom = max(right, ink.right + 1), max(bottom, ink.bottom + 1)
+    left, top, right, bottom = _past_shadow(small, dpi / factor, Box(left, top, right, bottom))
     inset = 1 if factor > 1 else 2
     box = Box(
         int((left + inset) * factor) if left > 0 else 0,
@@ -101,3 +108,37 @@ def _free_ink(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> 
         int((boxes[:, 0] + boxes[:, 2]).max()),
         int((boxes[:, 1] + boxes[:, 3]).max()),
     )
+
+
+def _past_shadow(page: Image, dpi: float, box: Box) -> Box:
+    """The box widened by the lines of text that it would cut."""
+    paper = cv2.GaussianBlur(cv2.morphologyEx(page, cv2.MORPH_CLOSE, np.ones((15, 15), np.uint8)), (0, 0), 3)
+    depth = paper.astype(np.float32) - page
+    ink = as_uint8((depth > LEAST_DEPTH) & (depth > LEAST_CONTRAST * paper))
+    found = pieces(ink)
+    stats = found.stats
+    letter = (stats[:, 4] >= 4) & (stats[:, 3] >= 3) & (stats[:, 3] <= 0.5 * dpi) & (stats[:, 2] <= 1.0 * dpi)
+    letter[0] = False
+    letters = as_uint8(letter[found.labels])
+    left, right = _run_on(letters, dpi, 0.2, box.left, box.right)
+    top, bottom = _run_on(np.ascontiguousarray(letters.T), dpi, 0.3, box.top, box.bottom)
+    return Box(left, top, right, bottom)
+
+
+def _run_on(letters: Image, dpi: float, link: float, low: int, high: int) -> tuple[int, int]:
+    """The limits along x moved outwards to where the lines that cross them end.
+
+    `link` is the gap, in inches, over which letters belong together.
+    """
+    joined = cv2.morphologyEx(letters, cv2.MORPH_CLOSE, np.ones((1, int(link * dpi)), np.uint8))
+    stats = pieces(as_uint8(joined)).stats[1:]
+    starts, ends = stats[:, 0], stats[:, 0] + stats[:, 2]
+    margin = int(SHADOWED_MARGIN * dpi)
+    inner = 0.3 * dpi
+    cut = starts[(starts < low) & (ends > low + inner)]
+    if len(cut) >= LEAST_CUT:
+        low = max(0, int(cut.min()) - margin)
+    cut = ends[(ends > high) & (starts < high - inner)]
+    if len(cut) >= LEAST_CUT:
+        high = min(letters.shape[1], int(cut.max()) + margin)
+    return low, high

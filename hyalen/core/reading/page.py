@@ -11,7 +11,7 @@ from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent
 from hyalen.core.reading.engine import Shape, installed_languages, read_page
 from hyalen.core.reading.language import SCRIPT_LANGUAGES, identify
-from hyalen.core.reading.rest import read_rest
+from hyalen.core.reading.rest import read_once, read_rest
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
 
@@ -38,7 +38,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...]) -> PageCon
     if languages == (AUTO,):
         languages = detect_languages(page, dpi)
     ink = grey(page)
-    blocks = read_page(ink, dpi, languages)
+    blocks = read_once(read_page(ink, dpi, languages))
     blocks += read_rest(ink, dpi, languages, blocks)
     blocks = settle_case(
         [block._replace(lines=tuple(m for line in block.lines if (m := mended(line)))) for block in blocks]

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
+from rapidfuzz import fuzz
 
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.imaging.skew import glyph_mask
@@ -14,6 +15,7 @@ from hyalen.core.reading.engine import BlockKind, ReadBlock, ReadLine, Shape, re
 
 WORK_DPI = 100.0
 SURE = 0.6
+SAME_TEXT = 70.0
 
 
 def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
@@ -61,6 +63,7 @@ def read_rest(page: Image, dpi: float, languages: tuple[str, ...], blocks: Seque
     """
     read = [w.box for b in blocks for line in b.lines for w in line.words]
     read += [b.box for b in blocks if b.kind is BlockKind.PICTURE and max(b.box.width, b.box.height) > 0.4 * dpi]
+    known = [line for b in blocks for line in b.lines]
     found = []
     for strip in unread_strips(page, dpi, read)[:40]:
         crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
@@ -69,7 +72,7 @@ def read_rest(page: Image, dpi: float, languages: tuple[str, ...], blocks: Seque
         shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
         for block in _read_somehow(crop, dpi, languages, shape):
             lines = [_shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
-            lines = [line for line in lines if _confident(line)]
+            lines = [line for line in lines if _confident(line) and not any(_same(line, k) for k in known)]
             if lines:
                 found.append(ReadBlock(BlockKind.TEXT, strip, tuple(lines)))
     return found
@@ -83,10 +86,41 @@ def _read_somehow(crop: Image, dpi: float, languages: tuple[str, ...], shape: Sh
     return read_page(crop, dpi, languages, Shape.RAW_LINE)
 
 
+def _sure_letters(line: ReadLine) -> float:
+    return sum(w.confidence**2 * len(w.text) for w in line.words)
+
+
+def _confidence(line: ReadLine) -> float:
+    """Mean over the line's letters."""
+    return sum(w.confidence * len(w.text) for w in line.words) / sum(len(w.text) for w in line.words)
+
+
 def _confident(line: ReadLine) -> bool:
-    letters = sum(len(w.text) for w in line.words)
-    mean = sum(w.confidence * len(w.text) for w in line.words) / letters
-    return mean >= SURE and any(c.isalnum() for w in line.words for c in w.text)
+    return _confidence(line) >= SURE and any(c.isalnum() for w in line.words for c in w.text)
+
+
+def read_once(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
+    """The blocks without lines that the engine read twice at one place; the one with more sure letters stays."""
+    lines = sorted((line for b in blocks for line in b.lines if line.words), key=_sure_letters, reverse=True)
+    kept: list[ReadLine] = []
+    doubled = set()
+    for line in lines:
+        if any(_same(line, other) for other in kept):
+            doubled.add(id(line))
+        else:
+            kept.append(line)
+    if not doubled:
+        return list(blocks)
+    return [b._replace(lines=tuple(line for line in b.lines if id(line) not in doubled)) for b in blocks]
+
+
+def _same(line: ReadLine, other: ReadLine) -> bool:
+    """Whether two lines say the same at the same place."""
+    shared = line.box.intersection(other.box)
+    if shared.height < 0.4 * min(line.box.height, other.box.height) or shared.width < 0.3 * line.box.width:
+        return False
+    texts = (" ".join(w.text for w in each.words) for each in (line, other))
+    return bool(fuzz.partial_ratio(*texts) >= SAME_TEXT)
 
 
 def _shifted(line: ReadLine, dx: int, dy: int) -> ReadLine:

@@ -18,6 +18,10 @@ _ARABIC_MARKS = str.maketrans(",;?", "،؛؟")
 # Letters whose capital differs in size only, without ascender or descender in lower case.
 _SAME_SHAPE = frozenset("вгжзиклмнопстхчшъыьэюяοκχω")
 _SHORT_TAIL = frozenset("дцщ")
+LIKE_SIZE = 1.2
+LEAST_ALIKE = 5
+TALLEST_SMALL = 1.18  # of small letters' height; capitals are about 1.4
+TAIL = 1.25
 
 
 def mended(line: ReadLine) -> ReadLine | None:
@@ -100,28 +104,35 @@ def settle_case(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
 
     In Cyrillic and Greek many capitals have the shape of their small letters; the
     height of the ink tells them apart, beside the median height of small letters
-    on the page.
+    in lines of like size.
     """
-    heights = [
-        w.box.height / max(1.0, line.height)
-        for block in blocks
-        for line in block.lines
+    lines = [line for block in blocks for line in block.lines if line.words]
+    size = {id(line): float(np.median([w.box.height for w in line.words])) for line in lines}
+    small = [
+        (size[id(line)], w.box.height)
+        for line in lines
         for w in line.words
         if len(w.text) > 1 and all(c in _SAME_SHAPE for c in w.text)
     ]
-    if len(heights) < 5:
-        return list(blocks)
-    limit = float(np.median(heights)) * 1.18
 
-    def settle(word: ReadWord, line: ReadLine) -> ReadWord:
+    def small_height(line: ReadLine) -> float | None:
+        alike = [height for other, height in small if 1 / LIKE_SIZE < other / size[id(line)] < LIKE_SIZE]
+        return float(np.median(alike)) if len(alike) >= LEAST_ALIKE else None
+
+    def settle(word: ReadWord, limit: float) -> ReadWord:
         lower = word.text.lower()
         if word.text == lower or not all(c in _SAME_SHAPE or c in _SHORT_TAIL for c in lower):
             return word
         if not unicodedata.name(lower[0], "").startswith(("CYRILLIC", "GREEK")):
             return word
-        return word._replace(text=lower) if word.box.height / max(1.0, line.height) < limit else word
+        if any(c in _SHORT_TAIL for c in lower):
+            limit *= TAIL
+        return word._replace(text=lower) if word.box.height < limit else word
 
     def settled(line: ReadLine) -> ReadLine:
-        return line._replace(words=tuple(settle(w, line) for w in line.words))
+        height = small_height(line) if line.words else None
+        if height is None:
+            return line
+        return line._replace(words=tuple(settle(w, TALLEST_SMALL * height) for w in line.words))
 
     return [block._replace(lines=tuple(settled(line) for line in block.lines)) for block in blocks]
