@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image as Pillow
+from playwright.sync_api import Browser, Page
 
 from bench.material import Case
 from hyalen.core.imaging.clean import clean_page
@@ -20,6 +21,7 @@ from hyalen.core.reading.page import read_content
 from hyalen.core.reading.upright import find_turn
 from hyalen.demo.spoil import Spoiling, spoil
 from hyalen.demo.typeset import SetPage, Typesetter, typesetter
+from tests.helpers import Server
 
 
 @pytest.fixture(scope="session")
@@ -150,3 +152,28 @@ def small_scan(pages: Pages, tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def data(tmp_path: Path) -> Path:
     return tmp_path / "data"
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    made = Server(tmp_path_factory.mktemp("browser") / "data")
+    yield made
+    made.kill()
+
+
+@pytest.fixture(scope="module")
+def browser(setter: Typesetter) -> Browser:
+    # The typesetter's browser serves; Playwright runs once a thread.
+    return setter._browser
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    page = context.new_page()
+    errors: list[str] = []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    page.goto(f"http://127.0.0.1:{server.port}/")
+    yield page
+    context.close()
+    assert errors == []

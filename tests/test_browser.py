@@ -5,46 +5,18 @@ from __future__ import annotations
 import io
 import re
 import shutil
-from collections.abc import Iterator
 from pathlib import Path
 
 import pikepdf
 import pytest
 from docx import Document
 from PIL import Image as Pillow
-from playwright.sync_api import Browser, Locator, Page, expect
+from playwright.sync_api import Page, expect
 
 from hyalen.demo.archive import REPORT_1
 from hyalen.demo.spoil import AGED, Spoiling, spoil
 from hyalen.demo.typeset import Typesetter
-from tests.test_work import Server, many_pages
-
-WAIT = 90_000
-
-
-@pytest.fixture(scope="module")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    made = Server(tmp_path_factory.mktemp("browser") / "data")
-    yield made
-    made.kill()
-
-
-@pytest.fixture(scope="module")
-def browser(setter: Typesetter) -> Browser:
-    # The typesetter's browser serves; Playwright runs once a thread.
-    return setter._browser
-
-
-@pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-    page = context.new_page()
-    errors: list[str] = []
-    page.on("pageerror", lambda error: errors.append(str(error)))
-    page.goto(f"http://127.0.0.1:{server.port}/")
-    yield page
-    context.close()
-    assert errors == []
+from tests.helpers import WAIT, Server, begin, image_of, many_pages, step
 
 
 @pytest.fixture(scope="module")
@@ -55,14 +27,6 @@ def scan(setter: Typesetter, tmp_path_factory: pytest.TempPathFactory) -> Path:
     )
     Pillow.fromarray(image).save(path, dpi=(300, 300))
     return path
-
-
-def begin(page: Page, name: str, *files: Path) -> None:
-    page.get_by_role("button", name="New batch").click()
-    page.get_by_label("Name").fill(name)
-    page.get_by_role("button", name="Begin", exact=True).click()
-    expect(page.get_by_role("heading", name=name)).to_be_visible()
-    page.set_input_files("#files", [str(f) for f in files])
 
 
 def test_the_whole_job(page: Page, scan: Path, tmp_path: Path) -> None:
@@ -219,15 +183,6 @@ def test_every_screen_meets_wcag_as_far_as_a_program_can_tell(page: Page, server
             page.get_by_role("button", name="All pages").click()
             check("contact sheet")
             page.get_by_role("button", name="Back to the sheet").click()
-
-
-def step(page: Page, name: str) -> Locator:
-    """A step of the treatment, beside the sheet."""
-    return page.locator(".step", has=page.get_by_text(name, exact=True))
-
-
-def image_of(page: Page) -> str:
-    return page.locator(".sheet > img").get_attribute("src") or ""
 
 
 def test_a_page_is_cleaned_by_hand_before_the_clerks_eyes(page: Page, scan: Path) -> None:

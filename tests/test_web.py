@@ -17,7 +17,7 @@ from fastapi.testclient import TestClient
 from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.source import Limits
 from hyalen.web.app import make_app
-from tests.test_work import many_pages
+from tests.helpers import many_pages
 
 
 @pytest.fixture(scope="module")

@@ -1,4 +1,4 @@
-import { api, AUTOMATIC, type Applied, type Audience, type Finding, type Patch, type Preview, type Treatment, type View } from '../api/client';
+import { api, AUTOMATIC, type Applied, type Audience, type Finding, type Page, type Patch, type Preview, type Treatment, type View } from '../api/client';
 import { bench } from './bench.svelte';
 
 /** What lies on the sheet: the page, or a frame with handles for one step. */
@@ -17,7 +17,9 @@ class Cleaning {
   seam = $state(false);
   working = $state(false);
   private earlier = $state<(Treatment | null)[]>([]);
+  private gesture: string | null = null;
   private pageId = 0;
+  private cleaned: string | null = null;
   private pending: AbortController | null = null;
   private pendingBefore: AbortController | null = null;
   private timer: ReturnType<typeof setTimeout> | null = null;
@@ -35,9 +37,12 @@ class Cleaning {
   canUndo = $derived(this.earlier.length > 0);
 
   /** Whether another page is in hand now; nothing of the last one's draft stays then. */
-  take(pageId: number): boolean {
-    if (pageId === this.pageId) return false;
-    this.pageId = pageId;
+  take(page: Page): boolean {
+    // What was tried stays in sight until the page cleaned like that has come.
+    if (page.id === this.pageId && page.cleaned !== this.cleaned && !this.draft) this.preview = null;
+    this.cleaned = page.cleaned ?? null;
+    if (page.id === this.pageId) return false;
+    this.pageId = page.id;
     this.drop();
     this.before = null;
     if (this.seam) this.show();
@@ -46,6 +51,7 @@ class Cleaning {
 
   drop(): void {
     this.draft = null;
+    this.gesture = null;
     this.earlier = [];
     this.preview = null;
     this.handles = 'none';
@@ -53,17 +59,25 @@ class Cleaning {
     this.working = false;
   }
 
-  change(patch: Partial<Treatment>): void {
+  /** Set steps. Changes that share a `gesture`, such as one drag, are taken back together. */
+  change(patch: Partial<Treatment>, gesture: string | null = null): void {
     if (!this.treatment) return;
-    this.remember();
+    if (gesture === null || gesture !== this.gesture) this.remember();
+    this.gesture = gesture;
     this.draft = { ...($state.snapshot(this.treatment) as Treatment), ...patch };
     this.show();
   }
 
   reset(): void {
+    this.gesture = null;
     this.remember();
     this.draft = AUTOMATIC;
     this.show();
+  }
+
+  /** A drag has ended: the next one is a gesture of its own. */
+  release(): void {
+    this.gesture = null;
   }
 
   private remember(): void {
@@ -71,6 +85,7 @@ class Cleaning {
   }
 
   undo(): void {
+    this.gesture = null;
     const last = this.earlier.at(-1);
     if (last === undefined) return;
     this.earlier = this.earlier.slice(0, -1);
@@ -144,7 +159,9 @@ class Cleaning {
     const wanted = $state.snapshot(this.treatment) as Treatment;
     await bench.attempt(async () => {
       const told = await api.treat(page.id, wanted, audience, bench.chosen);
+      const tried = this.handles === 'none' && told.tasks ? this.preview : null;
       this.drop();
+      if (bench.page?.id === page.id) this.preview = tried;
       bench.notify(told.tasks === 1 ? 'The page is cleaned again' : `${told.tasks} pages are cleaned again`);
       await bench.refresh();
     });

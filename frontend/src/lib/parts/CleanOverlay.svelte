@@ -50,18 +50,18 @@
     const i = Number(a);
     if (kind === 'corner') {
       const next = corners.map((c, n) => (n === i ? [c[0] + dx, c[1] + dy] : [...c]));
-      cleaning.change({ outline: { switch: 'by_hand', corners: next as never } });
+      cleaning.change({ outline: { switch: 'by_hand', corners: next as never } }, id);
     } else if (kind === 'fold') {
       const next = [...fold];
       next[i] = Math.min(Math.max(0.1, next[i]! + dx), size[0] / dpi - 0.1);
-      cleaning.change({ split: { switch: 'by_hand', fold: next as never } });
+      cleaning.change({ split: { switch: 'by_hand', fold: next as never } }, id);
     } else if (kind === 'cut') {
       const next = [...cut];
       next[i] = next[i]! + (i % 2 ? dy : dx);
-      if (next[2]! - next[0]! > 0.3 && next[3]! - next[1]! > 0.3) cleaning.change({ trim: { ...t.trim, switch: 'by_hand', box: next as never } });
+      if (next[2]! - next[0]! > 0.3 && next[3]! - next[1]! > 0.3) cleaning.change({ trim: { ...t.trim, switch: 'by_hand', box: next as never } }, id);
     } else if (kind === 'grid' && bend) {
       const down = bend.down.map((row, r) => row.map((v, c) => (r === i && c === Number(b) ? v + dy : v)));
-      cleaning.change({ flatten: { switch: 'by_hand', bend: { ...bend, down } as never } });
+      cleaning.change({ flatten: { switch: 'by_hand', bend: { ...bend, down } as never } }, id);
     }
   }
 
@@ -69,6 +69,7 @@
   function onHandleDown(event: PointerEvent, id: string) {
     event.stopPropagation();
     dragging = id;
+    cleaning.release();
     last = { x: event.clientX, y: event.clientY };
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
   }
@@ -77,6 +78,11 @@
     if (dragging !== id) return;
     move(id, (event.clientX - last.x) / scale / dpi, (event.clientY - last.y) / scale / dpi);
     last = { x: event.clientX, y: event.clientY };
+  }
+
+  function onHandleUp() {
+    dragging = null;
+    cleaning.release();
   }
 
   function onHandleKey(event: KeyboardEvent, id: string) {
@@ -177,7 +183,7 @@
     {#each handles as h (h.id)}
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
       <g class="handle {h.way}" class:held={dragging === h.id} transform="translate({h.x * dpi} {h.y * dpi}) scale({1 / scale})" role="slider" tabindex="0" aria-label={h.name} aria-valuenow={Math.round((h.way === 'y' ? h.y : h.x) * 254) / 10} aria-valuetext="{(h.x * 25.4).toFixed(1)} mm, {(h.y * 25.4).toFixed(1)} mm"
-        onpointerdown={(e) => onHandleDown(e, h.id)} onpointermove={(e) => onHandleMove(e, h.id)} onpointerup={() => (dragging = null)} onkeydown={(e) => onHandleKey(e, h.id)}>
+        onpointerdown={(e) => onHandleDown(e, h.id)} onpointermove={(e) => onHandleMove(e, h.id)} onpointerup={onHandleUp} onpointercancel={onHandleUp} onblur={() => cleaning.release()} onkeydown={(e) => onHandleKey(e, h.id)}>
         <circle class="reach" r="16" />
         {#if h.way === 'both'}<path d="M0 -9 L9 0 L0 9 L-9 0 Z" />{:else if h.way === 'x'}<path d="M-10 0 L-3 -7 V7 Z M10 0 L3 -7 V7 Z" />{:else if h.id.startsWith('grid')}<circle class="dot" r="5" />{:else}<path d="M0 -10 L-7 -3 H7 Z M0 10 L-7 3 H7 Z" />{/if}
       </g>

@@ -25,7 +25,7 @@
   let chosenName = $state('');
 
   // Whom it is for is asked anew on each page, so that nothing reaches a whole batch by habit.
-  $effect(() => { if (page && cleaning.take(page.id)) audience = 'page'; });
+  $effect(() => { if (page && cleaning.take(page)) audience = 'page'; });
   $effect(() => { void bench.attempt(async () => { named = await api.namedTreatments(); }); });
   $effect(() => { if (audience === 'selection' && bench.picked.length < 2) audience = 'page'; });
 
@@ -50,8 +50,8 @@
     else if (handles && to !== 'by_hand' && cleaning.handles === handles) cleaning.open('none');
   }
 
-  const set = (step: Step, patch: Record<string, unknown>) =>
-    cleaning.change({ [step]: { ...($state.snapshot(treatment?.[step]) as object), switch: 'by_hand', ...patch } } as Partial<Treatment>);
+  const set = (step: Step, patch: Record<string, unknown>, gesture: string | null = null) =>
+    cleaning.change({ [step]: { ...($state.snapshot(treatment?.[step]) as object), switch: 'by_hand', ...patch } } as Partial<Treatment>, gesture);
 
   function corners([w, h]: readonly number[]) {
     const inset = 0.02 * Math.min(w!, h!);
@@ -160,7 +160,7 @@
               {:else if step.id === 'straighten'}
                 <label>degrees <input type="number" step="0.05" min="-45" max="45" value={part('straighten')['degrees'] ?? 0} onchange={(e) => set('straighten', { degrees: Number(e.currentTarget.value) })} /></label>
               {:else if step.id === 'lighten' || step.id === 'show_through'}
-                <label>strength <input type="range" min="0" max="1" step="0.05" value={part(step.id)['strength'] ?? 1} oninput={(e) => set(step.id, { strength: Number(e.currentTarget.value) })} /></label>
+                <label>strength <input type="range" min="0" max="1" step="0.05" value={part(step.id)['strength'] ?? 1} oninput={(e) => set(step.id, { strength: Number(e.currentTarget.value) }, 'strength')} onchange={() => cleaning.release()} /></label>
               {:else if step.id === 'marks'}
                 {#each [['specks', 'specks'], ['holes', 'holes, staples'], ['lines', 'streaks, folds'], ['edges', 'dirty edges']] as [key, label] (key)}
                   <label class="tick"><input type="checkbox" checked={part('marks')[key!] !== false} onchange={(e) => set('marks', { [key!]: e.currentTarget.checked })} />{label}</label>
@@ -168,8 +168,8 @@
               {:else if step.id === 'descreen'}
                 <label>lines an inch <input type="number" min="40" max="300" step="1" value={part('descreen')['lines'] ?? 133} onchange={(e) => set('descreen', { lines: Number(e.currentTarget.value) })} /></label>
               {:else if step.id === 'ink'}
-                <label>darker <input type="range" min="0" max="1" step="0.05" value={part('ink')['darken'] ?? 0.5} oninput={(e) => set('ink', { darken: Number(e.currentTarget.value) })} /></label>
-                <label>sharper <input type="range" min="0" max="1" step="0.05" value={part('ink')['sharpen'] ?? 0.3} oninput={(e) => set('ink', { sharpen: Number(e.currentTarget.value) })} /></label>
+                <label>darker <input type="range" min="0" max="1" step="0.05" value={part('ink')['darken'] ?? 0.5} oninput={(e) => set('ink', { darken: Number(e.currentTarget.value) }, 'darken')} onchange={() => cleaning.release()} /></label>
+                <label>sharper <input type="range" min="0" max="1" step="0.05" value={part('ink')['sharpen'] ?? 0.3} oninput={(e) => set('ink', { sharpen: Number(e.currentTarget.value) }, 'sharpen')} onchange={() => cleaning.release()} /></label>
               {:else if step.id === 'output'}
                 <select aria-label="Colours of the page" value={part('output')['colours'] ?? 'grey'} onchange={(e) => set('output', { colours: e.currentTarget.value })}>
                   <option value="colour">colour</option><option value="grey">grey</option><option value="black_and_white">black and white</option>
@@ -178,7 +178,7 @@
                   <label>threshold <select value={part('output')['threshold'] ?? 'edges'} onchange={(e) => set('output', { threshold: e.currentTarget.value })}>
                     <option value="edges">by edges</option><option value="sauvola">by mean (Sauvola)</option>
                   </select></label>
-                  <label>thin – bold <input type="range" min="-1" max="1" step="0.1" value={part('output')['bias'] ?? 0} oninput={(e) => set('output', { bias: Number(e.currentTarget.value) })} /></label>
+                  <label>thin – bold <input type="range" min="-1" max="1" step="0.1" value={part('output')['bias'] ?? 0} oninput={(e) => set('output', { bias: Number(e.currentTarget.value) }, 'bias')} onchange={() => cleaning.release()} /></label>
                 {/if}
               {/if}
             </div>
