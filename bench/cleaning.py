@@ -206,6 +206,8 @@ BEDS = (
         Spoiling(skew=skew, bed=0.4, bed_level=level, tint=AGED, shade=0.2, noise=4)
         for skew, level in ((0.0, 30), (3.1, 20), (-2.4, 70), (6.0, 40))
     ),
+    Spoiling(skew=4.0, bed=0.4, bed_level=205, noise=3),
+    Spoiling(skew=-3.0, bed=0.4, bed_level=250, tint=AGED, noise=3),
     Spoiling(corners=((0.10, 0.07), (0.93, 0.11), (0.89, 0.95), (0.05, 0.92)), noise=4),
     Spoiling(corners=((0.12, 0.05), (0.97, 0.12), (0.89, 0.97), (0.03, 0.88)), bed_light=True, noise=4),
 )

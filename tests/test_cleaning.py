@@ -155,6 +155,63 @@ def test_the_mesh_renders_what_its_shifts_say() -> None:
 # Outline
 
 
+@pytest.mark.parametrize("level,tint", [(205, (250, 248, 244)), (250, AGED)])
+def test_a_light_bed_is_cut_off_by_the_sheets_own_outline(pages: Pages, level: int, tint: tuple[int, int, int]) -> None:
+    truth = pages.truth(ENGLISH)
+    how = Spoiling(skew=4.0, bed=0.4, bed_level=level, tint=tint, noise=3)
+    scan = spoil(truth.image, 300, how, seed=5)
+    page = cleaned(scan)
+    height, width = truth.image.shape[:2]
+    assert 0.985 * width <= page.width <= 1.003 * width
+    assert 0.985 * height <= page.height <= 1.003 * height
+    assert page.applied.seen is not None and page.applied.corners is None
+    # Straightened by hand, the cut still follows the outline that was seen.
+    by_hand = Treatment(straighten=Straighten(switch=Switch.BY_HAND, degrees=3.9))
+    again = cleaned(scan, by_hand, known=page)
+    assert again.applied.seen == page.applied.seen
+    assert abs(again.width - page.width) < 0.01 * width
+
+
+def test_a_slip_on_a_large_dark_bed_is_found(pages: Pages) -> None:
+    slip = pages.truth(ENGLISH).image[300:1200, 200:1400]
+    bed = np.full((3508, 2480, 3), 28, np.uint8)
+    bed[1400:2300, 600:1800] = slip * np.array((0.93, 0.9, 0.78))
+    turn = cv2.getRotationMatrix2D((1240, 1754), -3.3, 1)
+    bed = np.asarray(cv2.warpAffine(bed, turn, (2480, 3508), borderValue=(28, 28, 28)), np.uint8)
+    page = cleaned(bed)
+    assert page.width == pytest.approx(1200, abs=30) and page.height == pytest.approx(900, abs=30)
+
+
+@pytest.mark.parametrize("name", ["astronaut", "camera", "coffee", "moon"])
+def test_a_picture_that_fills_the_page_is_left_as_it_is(name: str) -> None:
+    # scikit-image's photographs: no paper in sight, nothing to straighten, cut or whiten.
+    photograph = getattr(skimage_data, name)()
+    size = (1500, int(1500 * photograph.shape[0] / photograph.shape[1]))
+    photograph = np.asarray(cv2.resize(photograph, size, interpolation=cv2.INTER_CUBIC), np.uint8)
+    page = clean_page(photograph, 300, Treatment(), as_is)
+    assert np.array_equal(page.shown, photograph)
+    assert page.cleaned.colours is (Colours.GREY if photograph.ndim == 2 else Colours.COLOUR)
+
+
+def test_a_plate_with_white_margins_has_paper() -> None:
+    plate = np.full((2400, 1800, 3), 255, np.uint8)
+    plate[250:2100, 200:1600] = cv2.resize(skimage_data.astronaut(), (1400, 1850), interpolation=cv2.INTER_CUBIC)
+    aged = spoil(plate, 300, Spoiling(tint=AGED, shade=0.2), seed=3)
+    page = clean_page(aged, 300, Treatment(), as_is)
+    assert page.shown[:200].min(axis=2).mean() > 250
+
+
+def test_faint_writing_is_not_taken_for_show_through(pages: Pages) -> None:
+    strong = cv2.GaussianBlur(grey(pages.truth(ENGLISH).image), (0, 0), 3).astype(np.float32)
+    noise = np.random.default_rng(1).normal(0, 5, strong.shape)
+    faint = np.clip(120 + (strong - 255) * 0.25 + noise, 0, 255).astype(np.uint8)
+    page = clean_page(faint, 300, Treatment(), as_is)
+    told = next(f for f in page.cleaned.findings if f.step == "show_through")
+    assert told.confidence < 0.75 or told.says == "nothing shines through"
+    ink = grey(pages.truth(ENGLISH).image) < 100
+    assert np.median(page.read[ink]) < 150
+
+
 @pytest.mark.parametrize("light", [False, True])
 def test_a_photographed_sheet_is_squared_to_its_own_proportions(pages: Pages, light: bool) -> None:
     truth = pages.truth(ENGLISH)

@@ -129,6 +129,10 @@ def _cut_out(small: Image) -> NDArray[np.uint8] | None:
     models = np.zeros((1, 65), np.float64), np.zeros((1, 65), np.float64)
     cv2.grabCut(tiny, mask, (0, 0, 0, 0), *models, 3, cv2.GC_INIT_WITH_MASK)
     sheet = as_uint8((mask == cv2.GC_FGD) | (mask == cv2.GC_PR_FGD))
+    # A sheet that reaches the rim, which was told to be bed, goes on to the picture's edge.
+    for side in (sheet, sheet[::-1], sheet.T, sheet.T[::-1]):
+        if side[rim].mean() > 0.5:
+            side[:rim] = side[rim]
     opened = cv2.morphologyEx(sheet, cv2.MORPH_OPEN, np.ones((9, 9), np.uint8))
     larger = cv2.resize(opened, (small.shape[1], small.shape[0]), interpolation=cv2.INTER_LINEAR)
     return as_uint8(cv2.morphologyEx(larger, cv2.MORPH_CLOSE, np.ones((15, 15), np.uint8)))

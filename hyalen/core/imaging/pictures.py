@@ -9,12 +9,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from hyalen.core.imaging.curvature import find_letters
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 
 WORKING_DPI = 37.5
 SMALLEST_INCHES = 0.45
 LEAST_MOTTLE = 10.0  # grey levels
 MOST_HOLLOW = 1.5
+UNEVEN = 0.03  # in logarithms
+LEAST_PAPER = 0.75
+LEAST_RIM = 0.85
+LEAST_LETTERS = 60
 
 Mask = NDArray[np.uint8]
 
@@ -55,6 +60,40 @@ def picture_mask(page: Image, dpi: float) -> Mask:
     keep = np.minimum(stats[:, 2], stats[:, 3]) >= SMALLEST_INCHES * scale
     keep[0] = False
     return as_uint8(cv2.dilate(_filled(keep[labels].astype(np.uint8)), np.ones((5, 5), np.uint8)))
+
+
+def fills_the_page(page: Image, dpi: float) -> bool:
+    """Whether a picture fills the scan to its rim, so that no paper is in sight.
+
+    Paper, with its letters closed, is even over half an inch and among the brightest there is;
+    where that covers neither most of the page nor its rim, lines of letters tell of paper, too.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        Not whitened.
+    dpi : float
+        Pixels an inch.
+    """
+    small, factor = reduced(grey(page), dpi, 75)
+    scale = dpi / factor
+    letter, part, edge = max(3, int(0.25 * scale)), max(3, int(0.5 * scale)), max(2, int(0.25 * scale))
+    if min(small.shape) < 4 * part:
+        return False
+    closed = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((letter, letter), np.uint8))
+    bright = closed > 0.6 * np.percentile(closed, 95)
+    logs = np.log(np.maximum(closed.astype(np.float32), 1))
+
+    def even(side: int) -> NDArray[np.bool_]:
+        mean = cv2.boxFilter(logs, -1, (side, side))
+        return np.asarray((cv2.sqrBoxFilter(logs, -1, (side, side)) - mean**2 < UNEVEN**2) & bright)
+
+    rim = np.ones(small.shape, np.bool_)
+    rim[edge:-edge, edge:-edge] = False
+    if even(part).mean() >= LEAST_PAPER or even(edge)[rim].mean() >= LEAST_RIM:
+        return False
+    written, finer = reduced(grey(page), dpi, 150)
+    return len(find_letters(written, dpi / finer).x) < LEAST_LETTERS
 
 
 def both(a: Mask, b: Mask) -> Mask:

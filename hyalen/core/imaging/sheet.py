@@ -13,6 +13,7 @@ from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
 from hyalen.core.imaging.curvature import find_curvature
 from hyalen.core.imaging.frame import Frame, bend_mesh, render, squared, straighten_matrix, turn_matrix
 from hyalen.core.imaging.outline import LEAST_KEYSTONE, find_outline
+from hyalen.core.imaging.pictures import fills_the_page
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.imaging.skew import Skew, estimate_skew
 from hyalen.core.imaging.spread import SURE, Fold, find_fold
@@ -34,6 +35,7 @@ from hyalen.core.model.treatment import (
 
 MEASURING_DPI = 150.0
 LEAST_SKEW = 0.03
+LEAST_SURE = 0.3
 LEAST_LEAN = 0.1
 LEAST_OUTLINE = 0.5
 MILLIMETRES = 25.4
@@ -174,7 +176,7 @@ def place_page(
     m.settle("fold", fold)
     m.settle("half", half)
     upright = _halved(whole, fold, half, dpi)
-    corners, lost = _outline(m, upright)
+    corners, seen, lost = _outline(m, upright)
     m.settle("corners", corners)
     flat = upright
     if corners is not None:
@@ -188,9 +190,11 @@ def place_page(
     size = (sheet.width, sheet.height) if bend is None else (round(bend.size[0] * dpi), round(bend.size[1] * dpi))
     mesh = bend_mesh(bend, dpi, 0, 0, *size) if bend else None
     limits = _fold_limits(fold, half, whole, sheet, mesh, size, dpi)
-    box, view = _trim(m, sheet, mesh, size, limits, told_dpi or dpi)
+    outline = _on_sheet(seen, upright, sheet, mesh, dpi) if seen else None
+    box, view = _trim(m, sheet, mesh, size, limits, outline, told_dpi or dpi)
     small, factor = reduced(view, m.small_dpi, 75)
-    white = whiten(small, estimate_paper(small, m.small_dpi / factor))
+    picture = fills_the_page(view, m.small_dpi)
+    white = small if picture else whiten(small, estimate_paper(small, m.small_dpi / factor))
     content = _content(grey(white), box, m.small_dpi / factor, dpi)
     page, kept = box, Box(0, 0, box.width, box.height)
     frame = treatment.trim.frame
@@ -208,6 +212,7 @@ def place_page(
         turn=turn.degrees,
         fold=fold,
         corners=corners,
+        seen=seen,
         skew=skew,
         bend=bend,
         box=(box.left / dpi, box.top / dpi, box.right / dpi, box.bottom / dpi),
@@ -292,8 +297,8 @@ def _halved(whole: Frame, fold: tuple[float, float] | None, half: Half, dpi: flo
     return whole.then(translation(-left, 0), whole.width - left, whole.height)
 
 
-def _outline(m: _Measuring, upright: Frame) -> tuple[Corners | None, int]:
-    """Corners to be squared, and how many lie outside the picture."""
+def _outline(m: _Measuring, upright: Frame) -> tuple[Corners | None, Corners | None, int]:
+    """Corners to be squared, those of a sheet that needs none of it, and how many lie outside the picture."""
     outline = m.treatment.outline
     width, height = upright.width / m.dpi, upright.height / m.dpi
 
@@ -303,22 +308,26 @@ def _outline(m: _Measuring, upright: Frame) -> tuple[Corners | None, int]:
 
     if outline.switch is Switch.OFF:
         m.tell("outline", "left as it lies")
-        return None, 0
+        return None, None, 0
     if outline.switch is Switch.BY_HAND and outline.corners is not None:
         m.tell("outline", "squared by hand")
-        return outline.corners, outside(outline.corners)
+        return outline.corners, None, outside(outline.corners)
     had, remembered = m.remembered("outline", "corners")
     if had:
-        return remembered, outside(remembered) if remembered else 0  # type: ignore[return-value,arg-type]
+        seen = m.known.applied.seen if m.known is not None else None
+        lost = remembered or seen
+        return remembered, seen, outside(lost) if lost else 0  # type: ignore[return-value,arg-type]
     found = find_outline(m.view(upright), m.small_dpi)
     if found.corners is None:
         m.tell("outline", "no edge of a sheet in sight")
-        return None, 0
+        return None, None, 0
     if found.keystone < LEAST_KEYSTONE or found.confidence < LEAST_OUTLINE:
         m.tell("outline", "square to the glass", found.keystone)
-        return None, outside(found.corners) if found.confidence >= LEAST_OUTLINE else 0
+        if found.confidence < LEAST_OUTLINE:
+            return None, None, 0
+        return None, found.corners, outside(found.corners)
     m.tell("outline", f"squared; its sides ran {found.keystone:.1f}° apart", found.keystone, found.confidence)
-    return found.corners, outside(found.corners)
+    return found.corners, None, outside(found.corners)
 
 
 def _straightened(flat: Frame, skew: float) -> Frame:
@@ -370,6 +379,9 @@ def _skew(m: _Measuring, flat: Frame, measured: Skew | None) -> float:
     if had:
         return float(remembered)  # type: ignore[arg-type]
     skew = measured or estimate_skew(m.view(flat), m.small_dpi)
+    if 0 < skew.confidence < LEAST_SURE and abs(skew.degrees) >= LEAST_SKEW:
+        m.tell("straighten", f"perhaps {abs(skew.degrees):.1f}° askew; left, for want of lines", 0.0, skew.confidence)
+        return 0.0
     if skew.confidence == 0 or abs(skew.degrees) < LEAST_SKEW:
         says = "straight" if skew.confidence else "too little text to measure"
         m.tell("straighten", says, confidence=max(skew.confidence, 0.9))
@@ -405,8 +417,24 @@ def _fold_limits(
     return int(max(0, min(size[0] - 8, seen[:, 0].max()))), size[0]
 
 
+def _on_sheet(corners: Corners, upright: Frame, sheet: Frame, mesh: Mesh | None, dpi: float) -> Box:
+    """The rectangle within a sheet's corners, in pixels of the flat sheet."""
+    ends = np.c_[np.array(corners) * dpi, np.ones(4)] @ (sheet.matrix @ np.linalg.inv(upright.matrix)).T
+    seen = ends[:, :2] / ends[:, 2:]
+    if mesh is not None:
+        seen = seen - mesh.at(seen)
+    (ul, ur, lr, ll) = seen
+    return Box(int(max(ul[0], ll[0])), int(max(ul[1], ur[1])), int(min(ur[0], lr[0])), int(min(ll[1], lr[1])))
+
+
 def _trim(
-    m: _Measuring, sheet: Frame, mesh: Mesh | None, size: tuple[int, int], limits: tuple[int, int], told_dpi: float
+    m: _Measuring,
+    sheet: Frame,
+    mesh: Mesh | None,
+    size: tuple[int, int],
+    limits: tuple[int, int],
+    outline: Box | None,
+    told_dpi: float,
 ) -> tuple[Box, Image]:
     """The kept part in pixels of the flat sheet, and how it looks at measuring resolution."""
     trim = m.treatment.trim
@@ -425,7 +453,10 @@ def _trim(
             box = Box(*(round(v * m.dpi) for v in remembered)).intersection(Box(0, 0, *size))  # type: ignore[attr-defined]
             return box, _part(view, box, m.scale)
         left, right = (round(v * m.scale) for v in limits)
-        found = find_paper(view[:, left:right], m.small_dpi)
+        if outline is not None:
+            outline = Box(*(round(v * m.scale) for v in outline))
+            outline = Box(outline.left - left, outline.top, outline.right - left, outline.bottom)
+        found = find_paper(view[:, left:right], m.small_dpi, outline)
         box = Box(
             whole.left + int(found.left / m.scale),
             int(found.top / m.scale),

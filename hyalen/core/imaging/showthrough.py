@@ -13,21 +13,34 @@ from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 WORKING_DPI = 150.0
 LEAST_COVER = 0.008
 LEAST_SPREAD = 0.2
+MOST_BESIDE = 4.0
+FAINT_INK = 140.0  # grey levels below white
+DEEPEST = 0.42  # of the ink's depth
 GRID = (12, 9)
 REGISTER_DPI = 50.0
 LEAST_AGREEMENT = 0.85
 
 
 class Ghost(NamedTuple):
-    """Show-through as measured: its share of the page, and its depth and the ink's, in grey levels below white."""
+    """Show-through as measured: its share of the page, and its depth and the ink's, in grey levels below white.
+
+    `beside` is how many times the strong ink's area it covers.
+    """
 
     cover: float
     depth: float
     ink: float
+    beside: float = 0.0
 
     @property
     def present(self) -> bool:
         return self.cover >= LEAST_COVER
+
+    @property
+    def doubtful(self) -> bool:
+        """Whether it may as well be the page's own faint writing: nearly as dark as what little ink there is."""
+        little = self.beside > MOST_BESIDE or self.ink < FAINT_INK
+        return self.present and little and self.depth > DEEPEST * self.ink
 
 
 def find_show_through(page: Image, dpi: float, pictures: Mask) -> Ghost:
@@ -64,7 +77,8 @@ def find_show_through(page: Image, dpi: float, pictures: Mask) -> Ghost:
     cover = float(inner.mean())
     if spread < LEAST_SPREAD or cover < LEAST_COVER:
         return Ghost(0.0, 0.0, ink)
-    return Ghost(cover, float(np.percentile(depth[pale], 97)), ink)
+    beside = cover / max(1e-6, float((strong[plain]).mean()))
+    return Ghost(cover, float(np.percentile(depth[pale], 97)), ink, beside)
 
 
 def remove_show_through(page: Image, dpi: float, depth: float, ink: float, pictures: Mask) -> Image:

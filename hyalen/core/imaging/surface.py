@@ -14,7 +14,7 @@ from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.despeckle import despeckle
 from hyalen.core.imaging.ink import darken, sharpen
 from hyalen.core.imaging.marks import clean_edges, find_lines, remove_holes, remove_lines
-from hyalen.core.imaging.pictures import Mask, both, picture_mask, textured_mask, with_pictures
+from hyalen.core.imaging.pictures import Mask, both, fills_the_page, picture_mask, textured_mask, with_pictures
 from hyalen.core.imaging.pixels import Image, grey, ink_mask, reduced
 from hyalen.core.imaging.screen import descreen, find_screen
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse
@@ -131,6 +131,9 @@ class _Work:
         if step.switch is Switch.OFF:
             return self.tell("lighten", "paper left as scanned")
         strength = step.strength if step.switch is Switch.BY_HAND else 1.0
+        if step.switch is Switch.AUTOMATIC and fills_the_page(self.page, self.dpi):
+            self.pictures = np.ones((8, 8), np.uint8)
+            return self.tell("lighten", "a picture fills the page: left as scanned", confidence=0.9)
         small, dpi = self.small() if self.page.ndim == 2 else (self.page, self.dpi)
         coarse, factor = reduced(small, dpi, 75)
         paper = estimate_paper(coarse, dpi / factor, self.pictures)
@@ -178,6 +181,10 @@ class _Work:
                 if ghost.present:
                     self.page = remove_show_through(self.page, self.dpi, ghost.depth, ghost.ink, self.pictures)
                 return self.tell("show_through", f"the back's {laid[1]:.0%} taken off by its own scan", laid[1])
+        if ghost.doubtful:
+            return self.tell(
+                "show_through", "faint writing, or the back shining through: left as it is", ghost.cover, 0.5
+            )
         self.page = remove_show_through(self.page, self.dpi, ghost.depth, ghost.ink, self.pictures)
         self.tell("show_through", f"the back shone through on {ghost.cover:.0%} of the page", ghost.cover, 0.85)
 
@@ -185,6 +192,8 @@ class _Work:
         step = self.treatment.marks
         if step.switch is Switch.OFF:
             return self.tell("marks", "left as scanned")
+        if self.pictures.all():
+            return self.tell("marks", "not sought in a picture")
         told: list[str] = []
         total = 0
 

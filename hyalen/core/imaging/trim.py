@@ -13,6 +13,12 @@ LEAST_DEPTH = 12
 LEAST_CONTRAST = 0.25
 LEAST_CUT = 2
 SHADOWED_MARGIN = 0.12
+LEAST_PAPER = 0.03
+LEAST_SOLID = 0.82
+UNEVEN_BED = 0.2
+LEAST_EDGE = 0.2
+MOST_BEYOND = 0.002
+MOST_UNEVEN_SIDES = 0.25
 
 
 def bed_mask(page: Image) -> NDArray[np.uint8]:
@@ -23,8 +29,11 @@ def bed_mask(page: Image) -> NDArray[np.uint8]:
     page : (h, w) uint8
         About 75 dpi.
     """
-    smooth = cv2.medianBlur(page, 5)
-    paper = float(np.percentile(smooth, 75))
+    smooth = as_uint8(cv2.medianBlur(page, 5))
+    # Of a slip on a large bed most is bed: what is brighter than Otsu's threshold is paper then.
+    level, _ = cv2.threshold(smooth, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+    bright = smooth[smooth > level]
+    paper = max(float(np.percentile(smooth, 75)), float(np.median(bright)) if bright.size > 0.03 * smooth.size else 0.0)
     dark = (smooth < 0.62 * paper).astype(np.uint8)
     dark = as_uint8(cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)))
     framed = cv2.copyMakeBorder(dark, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=1)
@@ -32,7 +41,7 @@ def bed_mask(page: Image) -> NDArray[np.uint8]:
     return np.asarray(labels[1:-1, 1:-1] == labels[0, 0], dtype=np.uint8)
 
 
-def find_paper(page: Image, dpi: float) -> Box:
+def find_paper(page: Image, dpi: float, outline: Box | None = None) -> Box:
     """The upright rectangle of paper in a straightened scan.
 
     Each side is put where 95 % of the paper's rows (or columns) have begun, but
@@ -44,6 +53,8 @@ def find_paper(page: Image, dpi: float) -> Box:
     page : (h, w) or (h, w, 3) uint8
     dpi : float
         Pixels an inch.
+    outline : Box, optional
+        Where the sheet's sides were seen otherwise, as on a bed as light as paper.
 
     Returns
     -------
@@ -53,16 +64,38 @@ def find_paper(page: Image, dpi: float) -> Box:
     height, width = page.shape[:2]
     whole = Box(0, 0, width, height)
     small, factor = reduced(grey(page), dpi, 75)
-    bed = bed_mask(small)
-    if bed.mean() < 0.002 or bed.mean() > 0.9:
-        return whole
+    limits = _paper_on_dark(small) or Box(0, 0, small.shape[1], small.shape[0])
+    letters = _letters(small, dpi / factor)
+    if outline is not None:
+        seen = Box(*(round(v / factor) for v in outline)).intersection(limits)
+        if _is_sheet(small, letters, seen, limits, dpi / factor):
+            limits = seen
+    left, top, right, bottom = _past_shadow(letters, dpi / factor, limits)
+    inset = 1 if factor > 1 else 2
+    box = Box(
+        int((left + inset) * factor) if left > 0 else 0,
+        int((top + inset) * factor) if top > 0 else 0,
+        int((right - inset) * factor) if right < small.shape[1] else width,
+        int((bottom - inset) * factor) if bottom < small.shape[0] else height,
+    ).intersection(whole)
+    return box if box.width > width // 8 and box.height > height // 8 else whole
+
+
+def _paper_on_dark(page: Image) -> Box | None:
+    """The paper's rectangle within a dark bed, all free ink in it; None where there is no such bed."""
+    bed = bed_mask(page)
+    if not 0.002 <= bed.mean() <= 0.97:
+        return None
+    low, high = np.percentile(page[bed == 1], (25, 75))
+    if high - low > UNEVEN_BED * np.percentile(page, 98):  # the dark parts of a picture
+        return None
     count, labels, stats, _ = cv2.connectedComponentsWithStats(1 - bed, connectivity=4)
     if count < 2:
-        return whole
+        return None
     largest = 1 + int(np.argmax(stats[1:, 4]))
     paper = labels == largest
-    if paper.mean() < 0.2:
-        return whole
+    if paper.mean() < LEAST_PAPER or _solidity(paper) < LEAST_SOLID or not _abrupt(page, bed, paper):
+        return None
     rows = np.flatnonzero(paper.mean(axis=1) > 0.3 * paper.mean(axis=1).max())
     columns = np.flatnonzero(paper.mean(axis=0) > 0.3 * paper.mean(axis=0).max())
     body = paper[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
@@ -74,20 +107,28 @@ def find_paper(page: Image, dpi: float) -> Box:
     right = columns[-1] + 1 - start(body[:, ::-1])
     top = rows[0] + start(body.T)
     bottom = rows[-1] + 1 - start(body.T[:, ::-1])
-
-    ink = _free_ink(small, bed, paper)
+    ink = _free_ink(page, bed, paper)
     if ink is not None:
         left, top = min(left, ink.left - 1), min(top, ink.top - 1)
         right, bottom = max(right, ink.right + 1), max(bottom, ink.bottom + 1)
-    left, top, right, bottom = _past_shadow(small, dpi / factor, Box(left, top, right, bottom))
-    inset = 1 if factor > 1 else 2
-    box = Box(
-        int((left + inset) * factor) if left > 0 else 0,
-        int((top + inset) * factor) if top > 0 else 0,
-        int((right - inset) * factor) if right < small.shape[1] else width,
-        int((bottom - inset) * factor) if bottom < small.shape[0] else height,
-    ).intersection(whole)
-    return box if box.width > width // 5 and box.height > height // 5 else whole
+    return Box(int(left), int(top), int(right), int(bottom))
+
+
+def _abrupt(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> bool:
+    """Whether the paper mostly ends in an edge, not in a slope as a picture's dark parts do."""
+    smooth = cv2.medianBlur(page, 5)
+    near = np.ones((7, 7), np.uint8)
+    rise = cv2.morphologyEx(smooth, cv2.MORPH_GRADIENT, near)
+    rim = (cv2.dilate(bed, np.ones((3, 3), np.uint8)) == 1) & paper
+    return bool(rim.any() and np.median(rise[rim]) > LEAST_EDGE * np.percentile(page, 98))
+
+
+def _solidity(area: NDArray[np.bool_]) -> float:
+    """The share of its smallest rectangle, at any angle, that an area fills, its holes counted in."""
+    outlines, _ = cv2.findContours(area.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+    outline = max(outlines, key=cv2.contourArea)
+    (_, (width, height), _) = cv2.minAreaRect(outline)
+    return float(cv2.contourArea(outline) / max(1.0, width * height))
 
 
 def _free_ink(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> Box | None:
@@ -110,16 +151,35 @@ def _free_ink(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> 
     )
 
 
-def _past_shadow(page: Image, dpi: float, box: Box) -> Box:
-    """The box widened by the lines of text that it would cut."""
+def _is_sheet(page: Image, letters: Image, seen: Box, limits: Box, dpi: float) -> bool:
+    """Whether an outline is a sheet's and not a picture's: even paper along its sides, nothing written beyond."""
+    if seen.width < dpi or seen.height < dpi:
+        return False
+    beyond = letters[limits.top : limits.bottom, limits.left : limits.right].sum()
+    beyond -= letters[seen.top : seen.bottom, seen.left : seen.right].sum()
+    if beyond > MOST_BEYOND * letters.sum():
+        return False
+    edge = max(2, int(0.12 * dpi))
+    paper = cv2.morphologyEx(page, cv2.MORPH_CLOSE, np.ones((15, 15), np.uint8))
+    paper = paper[seen.top + 2 : seen.bottom - 2, seen.left + 2 : seen.right - 2]
+    sides = np.concatenate([s.ravel() for s in (paper[:edge], paper[-edge:], paper[:, :edge], paper[:, -edge:])])
+    low, high = np.percentile(sides, (10, 90))
+    return bool(high - low < MOST_UNEVEN_SIDES * high)
+
+
+def _letters(page: Image, dpi: float) -> Image:
+    """Letter-sized ink against its surroundings, in a shadow too."""
     paper = cv2.GaussianBlur(cv2.morphologyEx(page, cv2.MORPH_CLOSE, np.ones((15, 15), np.uint8)), (0, 0), 3)
     depth = paper.astype(np.float32) - page
-    ink = as_uint8((depth > LEAST_DEPTH) & (depth > LEAST_CONTRAST * paper))
-    found = pieces(ink)
+    found = pieces(as_uint8((depth > LEAST_DEPTH) & (depth > LEAST_CONTRAST * paper)))
     stats = found.stats
     letter = (stats[:, 4] >= 4) & (stats[:, 3] >= 3) & (stats[:, 3] <= 0.5 * dpi) & (stats[:, 2] <= 1.0 * dpi)
     letter[0] = False
-    letters = as_uint8(letter[found.labels])
+    return as_uint8(letter[found.labels])
+
+
+def _past_shadow(letters: Image, dpi: float, box: Box) -> Box:
+    """The box widened by the lines of text that it would cut."""
     left, right = _run_on(letters, dpi, 0.2, box.left, box.right)
     top, bottom = _run_on(np.ascontiguousarray(letters.T), dpi, 0.3, box.top, box.bottom)
     return Box(left, top, right, bottom)

@@ -261,12 +261,16 @@ class Mesh(Frozen):
 
 
 class Applied(Frozen):
-    """The geometry that was used, each step's own value or the clerk's: what is measured once is not measured again."""
+    """The geometry that was used, each step's own value or the clerk's: what is measured once is not measured again.
+
+    `corners` are squared; `seen` are the sheet's where it lies square to the glass and needs no squaring.
+    """
 
     half: Half = "whole"
     turn: QuarterTurn = 0
     fold: Place | None = None
     corners: Corners | None = None
+    seen: Corners | None = None
     skew: float = 0.0
     bend: Bend | None = None
     box: Area = (0.0, 0.0, 0.0, 0.0)
