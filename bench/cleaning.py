@@ -225,7 +225,8 @@ def run(workers: int) -> list[Row]:
         skews = [pool.submit(skew_errors, page.image, 10 * i) for i, page in enumerate(slanted)]
         upright = [pool.submit(turns, page.image, code, 3) for code, page in by_language.items()]
         cut = [pool.submit(edges, by_language["eng"], how, 5) for how in BEDS]
-        cut += [
+        # A bent page's edge is no quadrilateral: of these only the words are counted.
+        bound = [
             pool.submit(edges, page, Spoiling(curl=curl, bed=0.3, tint=AGED, noise=4), 5)
             for page, curl in product(narrow, SPINES)
         ]
@@ -243,7 +244,8 @@ def run(workers: int) -> list[Row]:
             ("turn found", f"{np.mean([o for o, _ in found]):.1%}", f"{np.mean([b for _, b in found]):.1%}", "99%")
         )
         kept = [job.result() for job in cut]
-        rows.append(("words kept whole", f"{min(k for k, _ in kept):.2%} at worst", "", "100%"))
+        whole = [k for k, _ in kept] + [job.result()[0] for job in bound]
+        rows.append(("words kept whole", f"{min(whole):.2%} at worst", "", "100%"))
         rows.append(("scanner bed cut off", f"{np.mean([b for _, b in kept]):.1%}", "", "98%"))
         flat = [job.result() for job in bent]
         after, before = (np.concatenate([f[i] for f in flat]) for i in (0, 1))

@@ -61,7 +61,8 @@ def measure_quality(scan: Image, dpi: float, small: Image, small_dpi: float) -> 
     part = _busiest(scan, dpi, small, small_dpi)
     ink = ink_mask(small, small_dpi)[::2, ::2]
     tones = small[::2, ::2]
-    contrast = float(np.median(tones[~ink])) - float(np.percentile(tones[ink], 35)) if ink.any() else 0.0
+    both = ink.any() and not ink.all()
+    contrast = float(np.median(tones[~ink])) - float(np.percentile(tones[ink], 35)) if both else 0.0
     kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], dtype=np.float32)
     response = np.abs(cv2.filter2D(part, cv2.CV_32F, kernel))
     noise = float(np.median(response[::2, ::2])) / 0.6745 / 6
