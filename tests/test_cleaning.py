@@ -18,12 +18,12 @@ from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.curvature import find_curvature
 from hyalen.core.imaging.frame import Frame, bend_mesh, render, squared
 from hyalen.core.imaging.marks import alike, clean_edges, find_lines, remove_holes, remove_lines
+from hyalen.core.imaging.orientation import FoundTurn
 from hyalen.core.imaging.outline import find_outline
 from hyalen.core.imaging.pictures import picture_mask, textured_mask
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.imaging.quality import likeness, measure_quality, unlike
 from hyalen.core.imaging.screen import descreen, find_screen
-from hyalen.core.imaging.sheet import FoundTurn
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse
 from hyalen.core.imaging.spread import SURE, find_fold
 from hyalen.core.imaging.threshold import ink_threshold, sauvola
@@ -170,6 +170,9 @@ def test_a_light_bed_is_cut_off_by_the_sheets_own_outline(pages: Pages, level: i
     again = cleaned(scan, by_hand, known=page)
     assert again.applied.seen == page.applied.seen
     assert abs(again.width - page.width) < 0.01 * width
+    # With the outline off the bed stays.
+    whole = cleaned(scan, Treatment(outline=Outline(switch=Switch.OFF)), known=page)
+    assert whole.applied.seen is None and whole.width > 1.1 * width
 
 
 def test_a_slip_on_a_large_dark_bed_is_found(pages: Pages) -> None:

@@ -16,9 +16,8 @@ from hyalen.core.formats.codecs import decode, to_array
 from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.despeckle import despeckle
-from hyalen.core.imaging.orientation import line_direction, quarter_turned
+from hyalen.core.imaging.orientation import FoundTurn, line_direction, quarter_turned
 from hyalen.core.imaging.resolution import settle_resolution
-from hyalen.core.imaging.sheet import FoundTurn
 from hyalen.core.imaging.skew import estimate_skew
 from hyalen.core.imaging.trim import find_paper
 from hyalen.core.model.geometry import Box

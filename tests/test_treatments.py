@@ -13,8 +13,8 @@ from bench.material import Case
 from hyalen.core.imaging.clean import CleanPage, clean_page
 from hyalen.core.imaging.frame import Frame, render, squared, straighten_matrix, turn_matrix
 from hyalen.core.imaging.margins import even_frame
+from hyalen.core.imaging.orientation import FoundTurn
 from hyalen.core.imaging.pixels import Image, grey, reduced
-from hyalen.core.imaging.sheet import FoundTurn
 from hyalen.core.model.treatment import (
     Bend,
     Cleaned,

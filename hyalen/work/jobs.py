@@ -16,9 +16,8 @@ from hyalen.core.formats.read import read_source_page
 from hyalen.core.formats.source import Limits, SourcePage
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.frame import relation
-from hyalen.core.imaging.orientation import quarter_turned
+from hyalen.core.imaging.orientation import FindTurn, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
-from hyalen.core.imaging.sheet import FindTurn
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.treatment import Cleaned, Colours, Half, Marks, Output, ShowThrough, Switch, Treatment
 from hyalen.core.proofing.keep import carry_over

@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.frame import render
+from hyalen.core.imaging.orientation import FindTurn
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.quality import advice, likeness, measure_quality
-from hyalen.core.imaging.sheet import FindTurn, Placed, place_page
+from hyalen.core.imaging.sheet import Placed, place_page
 from hyalen.core.imaging.surface import treat_surface
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Colours, Half, Switch, Treatment

@@ -2,12 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
-from hyalen.core.imaging.skew import LARGEST_SKEW, concentration, glyph_mask, lower_edges
+from hyalen.core.imaging.skew import LARGEST_SKEW, Skew, concentration, glyph_mask, lower_edges
+from hyalen.core.model.treatment import QuarterTurn
+
+
+class FoundTurn(NamedTuple):
+    """Clockwise degrees that make the page upright, with a reason where that is doubtful.
+
+    `skew` is that of the upright page where it was measured on the way.
+    """
+
+    degrees: QuarterTurn
+    confidence: float
+    reason: str = ""
+    skew: Skew | None = None
+
+
+FindTurn = Callable[[Image, float], FoundTurn]
 
 
 class LineDirection(NamedTuple):

@@ -9,9 +9,8 @@ from PIL import Image as Pillow
 
 from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.frame import straighten_matrix
-from hyalen.core.imaging.orientation import line_direction, quarter_turned
+from hyalen.core.imaging.orientation import FoundTurn, line_direction, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
-from hyalen.core.imaging.sheet import FoundTurn
 from hyalen.core.imaging.skew import Skew, estimate_skew, glyph_mask
 from hyalen.core.model.treatment import QuarterTurn
 from hyalen.core.reading.engine import Shape, engine_for, read_page
