@@ -84,7 +84,9 @@ def finish_page(
     page = render(source, placed.page, placed.mesh)
     page_dpi = _sheet_dpi(placed, dpi) if dpi_guessed else dpi
     patches = _patches(treatment, placed, dpi)
-    surface = treat_surface(page, page_dpi, treatment, patches, reverse, placed.applied.skew, screen)
+    # A clerk who sets the paper by hand says that there is some.
+    picture = placed.picture and treatment.lighten.switch is not Switch.BY_HAND
+    surface = treat_surface(page, page_dpi, treatment, patches, reverse, placed.applied.skew, screen, picture)
     read, shown = (_even_margins(image, placed, page_dpi) for image in (surface.read, surface.shown))
     blank = is_blank(surface.small, surface.small_dpi)
     if screen:

@@ -23,6 +23,7 @@ LEAST_LETTERS = 120
 LEAST_GAIN = 0.12
 ROUNDS = 8
 STIFFNESS = 0.008
+LIKE = 6
 LIKENESS_SIDE = 8
 MOST_UNLIKE = 3
 LEAST_WIDTH_ERROR = 0.008  # in logarithms
@@ -323,32 +324,49 @@ def _shortening(down: Floats, columns: Floats, height: float, letters: Letters, 
 def _narrowing(letters: Letters, flat: NDArray[np.bool_]) -> Floats:
     """For each glyph the logarithm of its width against that of its like on the flat part; NaN where there is none.
 
-    Likeness is judged on glyphs brought to one width and height, so that it does not depend on their widths.
+    Likeness is judged on glyphs brought to one width and height, so that it does not depend on their widths,
+    which are told by the spread of the ink: a blurred rim hardly changes it.
     """
-    stats = letters.ink.stats[letters.number]
-    shapes = np.empty((len(stats), LIKENESS_SIDE**2 + 1), np.float32)
-    widths = np.empty(len(stats))  # by the spread of the ink, which a blurred rim hardly changes
-    for i, (left, top, width, height, _) in enumerate(stats):
-        glyph = letters.ink.labels[top : top + height, left : left + width] == letters.number[i]
-        small = cv2.resize(glyph.astype(np.float32), (LIKENESS_SIDE, LIKENESS_SIDE), interpolation=cv2.INTER_AREA)
-        shapes[i, :-1] = small.ravel()
-        shapes[i, -1] = 4 * np.log(height)
-        columns, weight = np.arange(width), glyph.sum(axis=0)
-        middle = np.average(columns, weights=weight)
-        widths[i] = np.log(max(0.25, float(np.average((columns - middle) ** 2, weights=weight)))) / 2
-    found = np.full(len(stats), np.nan)
-    if flat.sum() < 2:
-        return found
+    found = np.full(len(letters.x), np.nan)
     known = np.flatnonzero(flat)
-    nearest = min(6, len(known))
-    apart, like = cKDTree(shapes[known]).query(shapes, k=nearest, distance_upper_bound=MOST_UNLIKE)
-    like = np.where(np.isfinite(apart), known[np.minimum(like, len(known) - 1)], -1)
-    usable = (like >= 0) & (like != np.arange(len(stats))[:, None])
-    gaps = np.where(usable, widths[:, None] - widths[like], np.nan)
-    some = usable.any(axis=1)
+    if len(known) <= LIKE:
+        return found
+    widths = np.log(_spreads(letters.ink)[letters.number])
+    shapes = _shapes(letters)
+    squares = (shapes**2).sum(axis=1)
+    apart = squares[:, None] + squares[known] - 2 * shapes @ shapes[known].T
+    apart[known, np.arange(len(known))] = np.inf  # no glyph is its own like
+    like = np.argpartition(apart, LIKE, axis=1)[:, :LIKE]
+    near = np.take_along_axis(apart, like, axis=1) < MOST_UNLIKE**2
+    gaps = np.where(near, widths[:, None] - widths[known[like]], np.nan)
+    some = near.any(axis=1)
     found[some] = np.nanmedian(gaps[some], axis=1)
     found[np.abs(found) > 0.5] = np.nan
     return found
+
+
+def _spreads(ink: Pieces) -> Floats:
+    """The standard deviation of each piece's ink along x, at least a quarter of a pixel."""
+    _, x = np.nonzero(ink.labels)
+    which = ink.labels[ink.labels > 0]
+    count = np.maximum(np.bincount(which, minlength=len(ink.stats)), 1)
+    mean = np.bincount(which, x, len(ink.stats)) / count
+    square = np.bincount(which, x.astype(np.float64) ** 2, len(ink.stats)) / count
+    return np.sqrt(np.maximum(square - mean**2, 0.25**2))
+
+
+def _shapes(letters: Letters) -> NDArray[np.float32]:
+    """Each glyph's ink brought to one width and height, and a measure of its height."""
+    side = LIKENESS_SIDE
+    shapes = np.empty((len(letters.x), side**2 + 1), np.float32)
+    for i, number in enumerate(letters.number):
+        left, top, width, height, _ = letters.ink.stats[number]
+        glyph = (letters.ink.labels[top : top + height, left : left + width] == number).astype(np.uint8) * 255
+        shapes[i, :-1] = cv2.resize(glyph, (side, side), interpolation=cv2.INTER_AREA).ravel()
+        shapes[i, -1] = height
+    shapes[:, :-1] /= 255
+    shapes[:, -1] = 4 * np.log(shapes[:, -1])
+    return shapes
 
 
 def _flat_grid(down: Floats, columns: Floats, size: tuple[float, float], shortened: Floats) -> Bend:

@@ -37,6 +37,8 @@ class Placed:
         Corners of the sheet outside the picture.
     small, small_dpi
         The original at measuring resolution.
+    picture : bool
+        Whether a picture fills the kept part and no paper is in sight.
     colour : bool
         Whether the kept part bears colour beside its paper's tint.
     """
@@ -51,6 +53,7 @@ class Placed:
     content: Box | None
     spread: bool
     lost: int
+    picture: bool
     colour: bool
     small: Image
     small_dpi: float
@@ -149,6 +152,7 @@ def place_page(
         content,
         spread,
         lost,
+        picture,
         is_coloured(white, m.small_dpi / factor),
         m.small,
         m.small_dpi,

@@ -14,8 +14,8 @@ from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.despeckle import despeckle
 from hyalen.core.imaging.ink import darken, sharpen
 from hyalen.core.imaging.marks import clean_edges, find_lines, remove_holes, remove_lines
-from hyalen.core.imaging.pictures import Mask, both, fills_the_page, picture_mask, textured_mask, with_pictures
-from hyalen.core.imaging.pixels import Image, grey, ink_mask, reduced
+from hyalen.core.imaging.pictures import Mask, both, picture_mask, textured_mask, with_pictures
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
 from hyalen.core.imaging.screen import descreen, find_screen
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse
 from hyalen.core.imaging.threshold import ink_threshold, sauvola, softly_thresholded
@@ -51,6 +51,7 @@ def treat_surface(
     reverse: Image | None = None,
     skew: float = 0.0,
     screen: bool = False,
+    picture: bool = False,
 ) -> Surface:
     """Apply the treatment's steps from the paper on.
 
@@ -69,9 +70,11 @@ def treat_surface(
         Degrees that were undone; scanner streaks lean by them.
     screen : bool
         Whether the page is for the screen at few pixels, where black and white would look ragged.
+    picture : bool
+        Whether a picture fills the page and no paper is in sight.
     """
-    work = _Work(page, dpi, treatment, textured_mask(page, dpi))
-    work.lighten()
+    work = _Work(page, dpi, treatment, np.ones((8, 8), np.uint8) if picture else textured_mask(page, dpi))
+    work.lighten(picture)
     work.pictures = both(work.pictures, picture_mask(*work.small()))
     work.descreen()
     work.show_through(reverse)
@@ -126,13 +129,12 @@ class _Work:
     def tell(self, step: StepName, says: str, value: float = 0.0, confidence: float = 1.0) -> None:
         self.findings.append(Finding(step=step, says=says, value=round(value, 3), confidence=confidence))
 
-    def lighten(self) -> None:
+    def lighten(self, picture: bool) -> None:
         step = self.treatment.lighten
         if step.switch is Switch.OFF:
             return self.tell("lighten", "paper left as scanned")
         strength = step.strength if step.switch is Switch.BY_HAND else 1.0
-        if step.switch is Switch.AUTOMATIC and fills_the_page(self.page, self.dpi):
-            self.pictures = np.ones((8, 8), np.uint8)
+        if step.switch is Switch.AUTOMATIC and picture:
             return self.tell("lighten", "a picture fills the page: left as scanned", confidence=0.9)
         small, dpi = self.small() if self.page.ndim == 2 else (self.page, self.dpi)
         coarse, factor = reduced(small, dpi, 75)
@@ -250,11 +252,11 @@ class _Work:
         bias = step.bias if step.switch is Switch.BY_HAND else 0.0
         if step.switch is Switch.BY_HAND and step.threshold is Threshold.SAUVOLA:
             ink = sauvola(plain, max(15, round(self.dpi / 5)) | 1, 0.2 - 0.15 * bias)
-            return plain, np.where(ink, 0, 255).astype(np.uint8), colours
+            return plain, _black_on_white(ink), colours
         if screen:
             return plain, softly_thresholded(plain, self.dpi, bias), colours
         ink = ink_threshold(plain, self.dpi, bias)
-        return plain, np.where(ink, 0, 255).astype(np.uint8), colours
+        return plain, _black_on_white(ink), colours
 
     def fitting_colours(self, screen: bool) -> Colours:
         """Black and white for clear text, grey for pictures and half tones, colour where there is colour."""
@@ -269,6 +271,10 @@ class _Work:
         rim = cv2.dilate(dark, np.ones((5, 5), np.uint8))
         half_tones = float(((small < 205) & (rim == 0)).sum() / dark.sum())
         return Colours.BLACK_AND_WHITE if half_tones < MOST_HALF_TONES else Colours.GREY
+
+
+def _black_on_white(ink: NDArray[np.bool_]) -> Image:
+    return as_uint8(cv2.bitwise_not(as_uint8(ink) * np.uint8(255)))
 
 
 def _as_it_is(page: Image) -> Colours:
