@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image as Pillow
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 
 from bench.material import Case
 from hyalen.core.imaging.clean import clean_page
@@ -22,6 +22,9 @@ from hyalen.core.reading.upright import find_turn
 from hyalen.demo.spoil import Spoiling, spoil
 from hyalen.demo.typeset import SetPage, Typesetter, typesetter
 from tests.helpers import Server
+
+
+expect.set_options(timeout=20_000)  # a busy machine is slow, not wrong
 
 
 @pytest.fixture(scope="session")

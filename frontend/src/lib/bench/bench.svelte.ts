@@ -107,19 +107,25 @@ class Bench {
     this.batch = await api.batch(id);
   }
 
+  private opening = 0;
+
   private async openDocument(id: number, stage: StageId, page: number): Promise<void> {
     const fresh = this.document?.id !== id;
+    const mine = ++this.opening;
     if (fresh) {
       this.page = null;
       this.picked = [];
       this.contact = false;
       this.unselect();
-      this.document = await api.document(id);
+      const found = await api.document(id);
+      if (mine !== this.opening) return; // another was opened meanwhile
+      this.document = found;
       if (this.batch?.id !== this.document.batch_id) this.batch = await api.batch(this.document.batch_id);
     }
     if (fresh || stage !== this.stage) {
       this.stage = stage;
       await this.loadDoubts();
+      if (mine !== this.opening) return;
     }
     await this.loadPage(page);
     document.title = `${this.document?.title ?? ''} – Hyalen`;
@@ -137,7 +143,10 @@ class Bench {
   }
 
   async loadDoubts(): Promise<void> {
-    if (this.document) this.doubts = await api.doubts(this.document.id);
+    const id = this.document?.id;
+    if (id === undefined) return;
+    const found = await api.doubts(id);
+    if (this.document?.id === id) this.doubts = found;
   }
 
   // Selection: one for the sheet and the script
@@ -203,7 +212,6 @@ class Bench {
    * `pick` is picked with the change itself: set any later, it would undo what the clerk picks meanwhile.
    */
   async rearranged(change: () => Promise<Document>, pick?: number[]): Promise<boolean> {
-    const hand = this.page?.id;
     try {
       this.document = await change();
     } catch (error) {
@@ -211,12 +219,13 @@ class Bench {
       await this.refresh();
       return false;
     }
-    this.picked = (pick ?? this.picked).filter((id) => this.document?.pages.some((p) => p.id === id));
-    const at = this.document.pages.findIndex((p) => p.id === hand);
+    const pages = this.document.pages;
+    this.picked = (pick ?? this.picked).filter((id) => pages.some((p) => p.id === id));
+    const at = pages.findIndex((p) => p.id === this.page?.id);
+    this.stalePages.add(this.page?.id ?? -1);
+    this.goDocument(this.document.id, this.stage, at >= 0 ? at : Math.min(this.pageIndex, pages.length - 1));
+    await this.attempt(() => this.loadPage(Math.min(at >= 0 ? at : this.pageIndex, pages.length - 1)));
     await this.loadDoubts();
-    this.stalePages.add(hand ?? -1);
-    this.goDocument(this.document.id, this.stage, at >= 0 ? at : Math.min(this.pageIndex, this.document.pages.length - 1));
-    await this.attempt(() => this.loadPage(at >= 0 ? at : Math.min(this.pageIndex, this.document!.pages.length - 1)));
     return true;
   }
 
