@@ -23,8 +23,8 @@ from hyalen.demo.spoil import Spoiling, spoil
 from hyalen.demo.typeset import SetPage, Typesetter, typesetter
 from tests.helpers import Server
 
-
-expect.set_options(timeout=20_000)  # a busy machine is slow, not wrong
+# A busy machine is slow, not wrong.
+expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")
