@@ -68,6 +68,8 @@
   let last = { x: 0, y: 0 };
   function onHandleDown(event: PointerEvent, id: string) {
     event.stopPropagation();
+    // Whatever text was selected before would be dragged in the handle's stead.
+    getSelection()?.removeAllRanges();
     dragging = id;
     cleaning.release();
     last = { x: event.clientX, y: event.clientY };
@@ -193,7 +195,7 @@
 </div>
 
 <style>
-  .overlay { position: absolute; inset: 0; pointer-events: none; }
+  .overlay { position: absolute; inset: 0; pointer-events: none; user-select: none; }
   .overlay > svg { position: absolute; inset: 0; width: 100%; height: 100%; overflow: visible; }
   .before { position: absolute; inset: 0; width: 100%; height: 100%; user-select: none; }
   .seam { position: absolute; top: 0; bottom: 0; width: 24px; margin-left: -12px; cursor: ew-resize; pointer-events: auto; touch-action: none; }
