@@ -68,8 +68,6 @@
   let last = { x: 0, y: 0 };
   function onHandleDown(event: PointerEvent, id: string) {
     event.stopPropagation();
-    // Whatever text was selected before would be dragged in the handle's stead.
-    getSelection()?.removeAllRanges();
     dragging = id;
     cleaning.release();
     last = { x: event.clientX, y: event.clientY };

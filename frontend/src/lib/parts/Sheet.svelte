@@ -252,7 +252,7 @@
   .hand button + button { border-left: 1px solid var(--color-hair); }
   .hand button:hover { background: var(--color-primary-50); }
   .hand button[aria-pressed='true'] { background: var(--color-lamp-500); }
-  .making { position: absolute; left: 14px; top: 10px; margin: 0; display: flex; gap: 8px; align-items: center; background: var(--color-paper); border-radius: 6px; padding: 2px 12px; box-shadow: 0 2px 8px #0003; }
+  .making { pointer-events: none; position: absolute; left: 14px; top: 10px; margin: 0; display: flex; gap: 8px; align-items: center; background: var(--color-paper); border-radius: 6px; padding: 2px 12px; box-shadow: 0 2px 8px #0003; }
   .tools { position: absolute; right: 22px; bottom: 10px; display: flex; background: var(--color-primary-900); border-radius: 8px; overflow: hidden; box-shadow: 0 2px 8px #0004; }
   .tools button { border: 0; background: transparent; color: var(--color-paper); padding: 5px 11px; font-size: 14px; }
   .tools button:hover { background: var(--color-primary-700); }
