@@ -2,7 +2,7 @@ PYTHON_FILES = hyalen tests bench tools
 BIN = .venv/bin
 DEMO = demo-data
 
-.PHONY: setup demo test lint bench lock screenshots clean
+.PHONY: setup demo test test-setup lint bench lock screenshots clean
 
 setup:
 	@tools/setup.sh
@@ -18,7 +18,11 @@ lint: setup
 	$(BIN)/lint-imports
 	cd frontend && npm run --silent check
 
-test: lint
+test-setup: setup
+	@tools/setup_tests.sh
+
+test: lint test-setup
+	cd frontend && npm run --silent test
 	$(BIN)/pytest
 
 bench: setup
@@ -26,7 +30,7 @@ bench: setup
 
 # Needs uv (pip install uv); writes no address of a registry.
 lock:
-	uv pip compile -q --generate-hashes --strip-extras --extra dev --no-emit-index-url --no-header \
+	uv pip compile -q --generate-hashes --strip-extras --all-extras --no-emit-index-url --no-header \
 	  --python-version 3.11 -o requirements.lock pyproject.toml
 
 screenshots: setup

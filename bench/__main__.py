@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 
 from bench import cleaning, speed, text
-from hyalen.work.executors import default_workers
+from hyalen.work.workers import default_workers
 
 PARTS = {"cleaning": cleaning.run, "text": text.run, "speed": speed.run}
 

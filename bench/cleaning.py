@@ -42,8 +42,8 @@ from hyalen.core.model.treatment import (
     Trim,
     Turn,
 )
+from hyalen.core.read import read_content
 from hyalen.core.reading.engine import data_directory
-from hyalen.core.reading.page import read_content
 from hyalen.core.reading.upright import find_turn
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import AGED, GREENISH, Curl, Spoiling, spoil, to_scan

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import lxml.html
 
-from hyalen.core.model.document import RIGHT_TO_LEFT, language_tag
+from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.demo.spoil import AGED, GREENISH, ROSE, Curl, Spoiling
 from hyalen.demo.typeset import SetPage, Typesetter
 
@@ -79,7 +79,7 @@ def page_html(
     while items and items[-1].startswith("<h2"):
         items.pop()
     items = [a for a, b in zip(items, [*items[1:], "<p"], strict=True) if not (a[:3] == "<h2" == b[:3])]
-    direction = "rtl" if language in RIGHT_TO_LEFT else "ltr"
+    direction = "rtl" if is_right_to_left(language) else "ltr"
     return f"""<!doctype html><html lang="{language_tag(language)}" dir="{direction}"><style>
     body{{margin:{margin_mm}mm;font:{size_pt}pt/1.4 {FACES[face]};text-align:{"start" if columns == 1 else "justify"}}}
     main{{columns:{columns};column-gap:8mm;column-fill:auto;height:{297 - 2 * margin_mm}mm}}

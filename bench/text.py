@@ -16,7 +16,7 @@ from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.doubts import Stage, page_doubts
-from hyalen.core.reading.page import read_content
+from hyalen.core.read import read_content
 from hyalen.core.reading.upright import find_turn
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import spoil

@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import json
 import logging
-import os
 import shutil
 import sys
 import tempfile
@@ -14,21 +13,25 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from pydantic import ValidationError
 from tqdm import tqdm
 
 from hyalen import __version__
-from hyalen.core.formats.deliver import FORMATS, DeliveryOptions
+from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import free_name
 from hyalen.core.formats.read import count_pages
 from hyalen.core.formats.source import Limits, SourceError
 from hyalen.core.proofing.doubts import Stage
+from hyalen.core.read import AUTO
 from hyalen.core.reading.engine import EngineError, installed_languages
-from hyalen.core.reading.page import AUTO
+from hyalen.settings import Environment
+from hyalen.store.records import DeliveryRecord
 from hyalen.store.store import Store
 from hyalen.work import jobs
-from hyalen.work.executors import default_workers
 from hyalen.work.foreman import Event, Foreman
 from hyalen.work.intake import take_in_file
+from hyalen.work.workers import default_workers
 
 DEFAULT_PORT = 8320
 SOME_FAILED = 3
@@ -84,7 +87,7 @@ def default_data() -> Path:
     """HYALEN_DATA, or the user's data directory."""
     from platformdirs import user_data_path
 
-    return Path(os.environ.get("HYALEN_DATA") or user_data_path("hyalen"))
+    return Environment().data or Path(user_data_path("hyalen"))
 
 
 def run_serve(told: argparse.Namespace) -> int:
@@ -102,9 +105,11 @@ def run_serve(told: argparse.Namespace) -> int:
 def told_limits() -> Limits:
     """The limits as the environment sets them."""
     try:
-        return Limits.from_settings(os.environ)
-    except ValueError as error:
-        raise UsageError(str(error)) from error
+        return Environment().limits
+    except ValidationError as error:
+        wrong = error.errors()[0]
+        name, value = f"HYALEN_{wrong['loc'][0]}".upper(), wrong["input"]
+        raise UsageError(f"{name} must be a positive whole number, not {value!r}") from error
 
 
 def parse_languages(value: str) -> list[str]:
@@ -145,7 +150,7 @@ def _batch(store: Store, told: argparse.Namespace, languages: list[str], formats
     foreman = Foreman(
         store, max(1, told.workers), limits, formats, DeliveryOptions(keep_running_heads=told.keep_running_heads)
     )
-    batch_id = store.add_batch("batch", languages)
+    batch_id = store.documents.add_batch("batch", languages)
     finished = threading.Event()
     progress = tqdm(total=0, unit="page", disable=None, file=sys.stderr)
 
@@ -158,7 +163,7 @@ def _batch(store: Store, told: argparse.Namespace, languages: list[str], formats
     for path in told.inputs:
         document_id = take_in_file(store, batch_id, path, limits)
         if document_id is not None:
-            progress.total += store.document(document_id)["page_count"]
+            progress.total = (progress.total or 0) + store.documents.document(document_id).page_count
             progress.refresh()
     foreman.start()
     try:
@@ -173,27 +178,27 @@ def _batch(store: Store, told: argparse.Namespace, languages: list[str], formats
 
 def _hand_out(store: Store, batch_id: int, out: Path, replace: bool) -> int:
     """Copy the deliveries into `out`, say what was made, and name what failed."""
-    failed = [f"{p['file']}: {p['reason']}" for p in store.problems(batch_id)]
-    lost: dict[int, list[str]] = {}
-    for task in store.failed_tasks(batch_id):
-        where = f"page {task['position'] + 1}" if task["position"] is not None else "delivery"
-        lost.setdefault(task["document_id"], []).append(f"{where}: {task['reason']}")
-        failed.append(f"{task['source_name']}, {where}: {task['reason']}")
-    by_document: dict[int, list[Any]] = {}
-    for delivery in store.deliveries(batch_id):
-        by_document.setdefault(delivery["document_id"], []).append(delivery)
+    failed = [f"{p.file}: {p.reason}" for p in store.documents.problems(batch_id)]
+    lost: dict[int, int] = {}
+    for each in store.tasks.failed(batch_id):
+        where = "delivery" if each.page is None else f"page {each.page + 1}"
+        lost[each.task.document_id] = lost.get(each.task.document_id, 0) + (each.page is not None)
+        failed.append(f"{each.source_name}, {where}: {each.task.reason}")
+    by_document: dict[int, list[DeliveryRecord]] = {}
+    for delivery in store.deliveries.of_batch(batch_id):
+        by_document.setdefault(delivery.document_id, []).append(delivery)
     written: set[str] = set()
-    for document in store.documents(batch_id):
+    for document in store.documents.of_batch(batch_id):
         names = []
-        for delivery in by_document.get(document["id"], []):
+        for delivery in by_document.get(document.id, []):
             taken = written if replace else written | {p.name for p in out.iterdir()}
-            name = free_name(document["stem"], delivery["format"], taken)
-            shutil.copyfile(store.blobs.path(delivery["blob"]), out / name)
+            name = free_name(document.stem, FORMATS[delivery.format].ending, taken)
+            shutil.copyfile(store.blobs.path(delivery.blob), out / name)
             written.add(name)
             names.append(name)
-        pages = document["page_count"] - sum(r.startswith("page") for r in lost.get(document["id"], []))
+        pages = document.page_count - lost.get(document.id, 0)
         counts = f"{pages} page{'s' * (pages != 1)}"
-        print(f"{document['source_name']}\t{counts}\t{' '.join(names) or 'nothing delivered'}", flush=True)
+        print(f"{document.source_name}\t{counts}\t{' '.join(names) or 'nothing delivered'}", flush=True)
     for line in failed:
         print(f"failed: {line}", file=sys.stderr)
     return SOME_FAILED if failed else 0

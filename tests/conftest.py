@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import subprocess
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
 
 import numpy as np
+import pikepdf
 import pytest
 from PIL import Image as Pillow
 from playwright.sync_api import Browser, Page, expect
@@ -17,7 +19,7 @@ from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.model.treatment import Cleaned, Treatment
-from hyalen.core.reading.page import read_content
+from hyalen.core.read import read_content
 from hyalen.core.reading.upright import find_turn
 from hyalen.demo.spoil import Spoiling, spoil
 from hyalen.demo.typeset import SetPage, Typesetter, typesetter
@@ -62,6 +64,38 @@ def pages(setter: Typesetter) -> Pages:
     return Pages(setter)
 
 
+class Judge:
+    """The reference validator of PDF/A and PDF/UA; all that tests deliver is shown to it once, at the end."""
+
+    def __init__(self, directory: Path) -> None:
+        self._directory = directory
+        self.cases: list[str] = []
+
+    def accepts(self, path: Path) -> None:
+        """Have a PDF judged as PDF/A-2a, and as PDF/UA-1 if it says that it is that."""
+        copy = self._directory / f"{len(self.cases)}-{path.name}"
+        copy.write_bytes(path.read_bytes())
+        self.cases.append(f"2a:{copy}")
+        with pikepdf.open(copy) as pdf:
+            if "pdfuaid:part" in pdf.open_metadata():
+                self.cases.append(f"ua1:{copy}")
+
+    def findings(self) -> list[str]:
+        library = Path(__file__).parent.parent / ".venv/judge"
+        command = ["java", "-cp", f"{library}:{library}/*", "Judge", *self.cases]
+        told = subprocess.run(command, capture_output=True, text=True, check=True, timeout=600).stdout.splitlines()
+        assert sum(line.endswith((" passes", " fails")) or " fails " in line for line in told) == len(self.cases)
+        return [line for line in told if not line.endswith(" passes")]
+
+
+@pytest.fixture(scope="session")
+def judge(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Judge]:
+    made = Judge(tmp_path_factory.mktemp("judged"))
+    yield made
+    if made.cases:
+        assert made.findings() == []
+
+
 def make_line(
     text: str, left: int, top: int, ids: Callable[[], str], height: int = 40, confidence: float = 0.95
 ) -> Line:
@@ -83,10 +117,10 @@ def make_line(
 class ContentMaker:
     """Builds page contents block by block, from top to bottom."""
 
-    def __init__(self, language: str = "eng") -> None:
+    def __init__(self, language: str = "eng", top: int = 100) -> None:
         self._language = language
         self._number = 0
-        self._top = 100
+        self._top = top
         self.regions: list[Region] = []
 
     def ids(self) -> str:

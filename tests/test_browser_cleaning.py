@@ -252,6 +252,6 @@ def test_a_treatment_goes_to_the_whole_batch_and_is_taken_back(
     expect(page.get_by_text("2 pages are cleaned again")).to_be_visible()
     desk.until(lambda: switches() == {"by_hand"} and all(p["task_state"] == "done" for p in desk.pages()))
     # For whom it is, is asked anew; what was done is taken back on the document in hand.
-    page.get_by_role("button", name="Take back").click()
-    expect(page.get_by_text("Taken back on 1 page")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Undo: treatment")).click()
+    expect(page.get_by_text("Undone: treatment of 1 page")).to_be_visible()
     desk.until(lambda: switches() == {"automatic", "by_hand"})

@@ -48,7 +48,7 @@ from hyalen.core.model.treatment import (
 from hyalen.core.model.treatment import Frame as EvenFrame
 from hyalen.demo.spoil import AGED, Curl, Spoiling, halftone, spoil, spread, to_scan
 from hyalen.demo.typeset import SetPage, Typesetter
-from hyalen.store.arrangement import MOST_UNLIKE
+from hyalen.store.pages import MOST_UNLIKE
 from tests.conftest import Pages
 
 ENGLISH = Case("cleaning", "eng", Spoiling())

@@ -12,13 +12,14 @@ from bench.material import Case
 from hyalen.cli import main
 from hyalen.core.model.document import DocumentContent
 from hyalen.demo.spoil import Spoiling, spoil
-from tests.conftest import Pages
+from tests.conftest import Judge, Pages
 
 
 def test_batch_delivers_what_it_can_and_names_what_failed(
     tmp_path: Path,
     small_scan: Path,
     capsys: pytest.CaptureFixture[str],
+    judge: Judge,
 ) -> None:
     source, out = tmp_path / "My scan.png", tmp_path / "out"
     shutil.copy(small_scan, source)
@@ -41,6 +42,7 @@ def test_batch_delivers_what_it_can_and_names_what_failed(
     assert told.out == "My scan.png\t1 page\tMy-scan.json My-scan.pdf My-scan.txt\n"
     assert "bad.pdf" in told.err and "not a PDF" in told.err
     assert DocumentContent.model_validate_json((out / "My-scan.json").read_bytes()).pages[0].regions
+    judge.accepts(out / "My-scan.pdf")
     before = (out / "My-scan.txt").read_text()
 
     assert main(["batch", str(source), "--out", str(out), "--formats", "txt", "--languages", "eng"]) == 0

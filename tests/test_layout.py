@@ -12,18 +12,18 @@ from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.paragraphs import split_paragraphs, type_size
 from hyalen.core.layout.rows import join_rows
 from hyalen.core.layout.tables import find_ruled_tables
+from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
-from hyalen.core.reading.engine import ReadLine, ReadWord
 from tests.conftest import ContentMaker, make_line
 
 
-def read_line(text: str, left: int, top: int, height: int = 40, language: str = "eng") -> ReadLine:
+def read_line(text: str, left: int, top: int, height: int = 40, language: str = "eng") -> FoundLine:
     words, x = [], left
     for token in text.split():
-        words.append(ReadWord(token, Box(x, top, x + 20 * len(token), top + height), 0.95, language))
+        words.append(FoundWord(token, Box(x, top, x + 20 * len(token), top + height), 0.95, language))
         x += 20 * len(token) + 15
     box = union(w.box for w in words)
-    return ReadLine(tuple(words), box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), height)
+    return FoundLine(tuple(words), box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), height)
 
 
 TITLE, LEFT_1, LEFT_2 = Box(300, 50, 1500, 110), Box(100, 200, 800, 700), Box(100, 740, 800, 1200)

@@ -1,30 +1,38 @@
-"""Doubts, edits, what is kept when a page is read again, and document rules."""
+"""Doubts, edits and document rules."""
 
 from __future__ import annotations
 
-import numpy as np
 import pytest
 
-from hyalen.core.accessibility.rules import document_doubts, page_headings
-from hyalen.core.model.content import Role, Word, WordState
-from hyalen.core.model.geometry import Box, translation
-from hyalen.core.model.treatment import Cleaned, Finding
-from hyalen.core.proofing.doubts import Stage, page_doubts, word_weight
-from hyalen.core.proofing.edits import (
+from hyalen.core.accessibility.rules import Heading, document_doubts
+from hyalen.core.decisions.decide import decide, name
+from hyalen.core.decisions.ink import Lay
+from hyalen.core.decisions.replay import perform
+from hyalen.core.decisions.requests import (
     AcceptDoubt,
     AcceptWord,
     EditError,
     Move,
+    Request,
     SetAlternative,
     SetLanguage,
     SetLine,
     SetRole,
     SetText,
     SetWord,
-    apply,
 )
-from hyalen.core.proofing.keep import carry_over, hand_made
+from hyalen.core.model.content import PageContent, Role, Word, WordState
+from hyalen.core.model.geometry import Box
+from hyalen.core.model.treatment import Cleaned, Finding
+from hyalen.core.proofing.doubts import Stage, page_doubts, word_weight
 from tests.conftest import ContentMaker
+
+
+def apply(content: PageContent, request: Request) -> PageContent:
+    """The content after a request, by way of its operations."""
+    for operation in decide(content, request, Lay()):
+        content = perform(content, operation, Lay())
+    return content
 
 
 def word(text: str, confidence: float) -> Word:
@@ -129,23 +137,31 @@ def test_order_is_changed_by_moving(maker: type[ContentMaker]) -> None:
         apply(page, SetLanguage(region_id="r9", language="fra"))
 
 
-def test_what_was_settled_is_carried_over_to_a_new_reading(maker: type[ContentMaker]) -> None:
-    old = maker().add(Role.PARAGRAPH, "the nedle valve").figure().page()
-    old = apply(old, SetWord(word_id="w2", text="needle"))
-    old = apply(old, SetRole(region_id="r1", role=Role.CAPTION))
-    old = apply(old, SetAlternative(region_id="r2", text="A tower"))
-    assert hand_made(old) == 3
-    new = maker().add(Role.PARAGRAPH, "the nedlo valve").figure().page()
-    kept = carry_over(old, new, np.eye(3))
-    assert [w.text for w in kept.words] == ["the", "needle", "valve"]
-    assert kept.regions[0].role is Role.CAPTION and kept.regions[1].alternative_text == "A tower"
-    elsewhere = carry_over(old, new, translation(0, 900))
-    assert [w.text for w in elsewhere.words] == ["the", "nedlo", "valve"]
+@pytest.mark.parametrize(
+    "request_,said",
+    [
+        (SetWord(word_id="w2", text="needle"), "“nedle” to “needle”"),
+        (SetWord(word_id="w2", text=" "), "“nedle” taken away"),
+        (AcceptWord(word_id="w2"), "“nedle” is right"),
+        (SetRole(region_id="r1", role=Role.HEADING_2), "heading 2"),
+        (SetAlternative(region_id="r2", decorative=True), "decorative picture"),
+        (Move(region_id="r2", before="r1"), "reading order"),
+        (AcceptDoubt(key="clean:turn"), "doubt left as it is"),
+    ],
+)
+def test_changes_are_named_in_words(maker: type[ContentMaker], request_: Request, said: str) -> None:
+    assert name(request_, maker().add(Role.PARAGRAPH, "the nedle valve").figure().page()) == said
 
 
-def test_document_rules(maker: type[ContentMaker]) -> None:
-    page = maker().add(Role.HEADING_1, "Top").add(Role.HEADING_3, "Too deep").page()
-    headings = page_headings(page, 0)
+def test_decisions_without_a_place_are_doubts_of_the_first_rank(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "fine").page()
+    (found,) = page_doubts(page, None, [(17, "“nedle” to “needle”")])
+    assert found.stage is Stage.READ and found.weight > 0.9 and "“nedle” to “needle”" in found.reason
+    assert page_doubts(apply(page, AcceptDoubt(key=found.key)), None, [(17, "x")]) == []
+
+
+def test_document_rules() -> None:
+    headings = [Heading(page=0, region_id="r1", level=1), Heading(page=0, region_id="r2", level=3)]
     keys = {d.key for _, d in document_doubts("scan-014", "scan-014", 30, headings)}
     assert keys == {"check:title", "check:level:r2"}
     assert {d.key for _, d in document_doubts("A title", "scan-014", 30, [])} == {"check:bookmarks"}

@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
+
 import numpy as np
 import pytest
 from rapidfuzz.distance import Levenshtein
 
 from bench.material import DIRTY, FILES, SEVEN, Case, paragraphs
+from hyalen.core.languages import identify, is_right_to_left, language_name, language_tag
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import RegionKind, Role
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point
-from hyalen.core.reading.engine import (
-    EngineError,
-    ReadBlock,
-    ReadLine,
-    ReadWord,
-    installed_languages,
-    logical_order,
-    read_page,
-)
-from hyalen.core.reading.language import identify
-from hyalen.core.reading.page import detect_languages
+from hyalen.core.read import detect_languages, read_content
+from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
 from hyalen.core.reading.rest import read_once, read_rest, unread_strips
 from hyalen.core.reading.spelling import mended_word, settle_case, without_specks
 from hyalen.core.structure.flow import flow
@@ -99,7 +95,7 @@ def test_language_of_a_page_is_found_untold(pages: Pages, language: str) -> None
 
 def test_a_language_that_is_not_installed_is_refused_by_name(blank_page: np.ndarray) -> None:
     with pytest.raises(EngineError, match="xyz"):
-        read_page(blank_page, 300, ("xyz",))
+        ENGINE.read_page(blank_page, 300, ("xyz",))
     assert set(FILES) <= set(installed_languages())
 
 
@@ -122,8 +118,8 @@ def test_confusions_of_a_script_are_mended(language: str, read: str, right: str)
     assert mended_word(read, language) == right
 
 
-def read_word(text: str, confidence: float, height: int = 40) -> ReadWord:
-    return ReadWord(
+def read_word(text: str, confidence: float, height: int = 40) -> FoundWord:
+    return FoundWord(
         text, Box(0, 40 - height, 20 * len(text), 40), confidence, "rus" if text.isalpha() and text[0] > "z" else "eng"
     )
 
@@ -138,23 +134,23 @@ def test_specks_are_no_words_but_punctuation_is() -> None:
 
 def test_small_capitals_shapes_follow_their_height() -> None:
     words = [read_word(t, 0.9, 24) for t in ("воин", "снов", "мои", "лишь", "клин", "клин")]
-    line = ReadLine(
+    line = FoundLine(
         (*words, read_word("И", 0.9, 24), read_word("И", 0.9, 34)),
         Box(0, 0, 900, 40),
         (Point(0, 40), Point(900, 40)),
         40,
     )
-    (block,) = settle_case([ReadBlock("text", line.box, (line,))])  # type: ignore[arg-type]
+    (block,) = settle_case([FoundBlock("text", line.box, (line,))])  # type: ignore[arg-type]
     assert [w.text for w in block.lines[0].words[-2:]] == ["и", "И"]
 
 
-def line_of(top: int, *words: tuple[str, int]) -> ReadLine:
+def line_of(top: int, *words: tuple[str, int]) -> FoundLine:
     """Words of (text, height) on one baseline, 20 px a letter."""
     found, x = [], 100
     for text, height in words:
-        found.append(ReadWord(text, Box(x, top + 40 - height, x + 20 * len(text), top + 40), 0.9, "rus"))
+        found.append(FoundWord(text, Box(x, top + 40 - height, x + 20 * len(text), top + 40), 0.9, "rus"))
         x += 20 * len(text) + 15
-    return ReadLine(tuple(found), Box(100, top, x, top + 40), (Point(100, top + 40), Point(x, top + 40)), 40)
+    return FoundLine(tuple(found), Box(100, top, x, top + 40), (Point(100, top + 40), Point(x, top + 40)), 40)
 
 
 def test_small_letters_are_measured_in_lines_of_like_size_only() -> None:
@@ -162,7 +158,7 @@ def test_small_letters_are_measured_in_lines_of_like_size_only() -> None:
     text = line_of(100, *((t, 21) for t in ("воин", "снов", "мои", "лишь", "клин")), ("ВОИН", 30), ("ПОСТОЯННО", 21))
     text = text._replace(height=24)
     heading = line_of(300, ("ОСНОВЫ", 44), ("ЗИМНИЙ", 44))
-    settled = settle_case([ReadBlock("text", line.box, (line,)) for line in (text, heading)])  # type: ignore[arg-type]
+    settled = settle_case([FoundBlock("text", line.box, (line,)) for line in (text, heading)])  # type: ignore[arg-type]
     assert [w.text for w in settled[0].lines[0].words[-2:]] == ["ВОИН", "постоянно"]
     assert [w.text for w in settled[1].lines[0].words] == ["ОСНОВЫ", "ЗИМНИЙ"]
 
@@ -170,7 +166,7 @@ def test_small_letters_are_measured_in_lines_of_like_size_only() -> None:
 def test_a_short_tail_makes_no_capital() -> None:
     small = [(t, 21) for t in ("воин", "снов", "мои", "лишь", "клин")]
     line = line_of(100, *small, ("ДОМОВ", 29), ("ДОМОВ", 37))
-    (block,) = settle_case([ReadBlock("text", line.box, (line,))])  # type: ignore[arg-type]
+    (block,) = settle_case([FoundBlock("text", line.box, (line,))])  # type: ignore[arg-type]
     assert [w.text for w in block.lines[0].words[-2:]] == ["домов", "ДОМОВ"]
 
 
@@ -178,26 +174,31 @@ def test_a_line_read_twice_stays_in_its_fuller_reading() -> None:
     whole = line_of(100, ("the", 30), ("light", 30), ("was", 30), ("lit", 30), ("at", 30), ("sunset", 30))
     torn = line_of(108, ("the", 30), ("light", 30), ("1it", 30), ("sunset", 30))
     below = line_of(170, ("the", 30), ("light", 30), ("was", 30), ("lit", 30), ("at", 30), ("sunrise", 30))
-    (block,) = read_once([ReadBlock("text", whole.box, (torn, whole, below))])  # type: ignore[arg-type]
-    assert block.lines == (whole, below)
+    (block,) = read_once([FoundBlock("text", whole.box, (torn, whole, below))])  # type: ignore[arg-type]
+    assert [[w.text for w in line.words] for line in block.lines] == [
+        [w.text for w in line.words] for line in (whole, below)
+    ]
+    # What the torn reading made of the same ink is kept as another reading.
+    assert block.lines[0].words[2].others == ("1it",)
 
 
 def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> None:
     case = Case("clean", "eng", Spoiling())
     image = pages.truth(case).image[:, :, 0].copy()
-    blocks = read_page(image, 300, ("eng",))
+    blocks = ENGINE.read_page(image, 300, ("eng",))
     cut = [b._replace(lines=tuple(line for i, line in enumerate(b.lines) if i != 1)) for b in blocks]
     lost = {" ".join(w.text for w in b.lines[1].words) for b in blocks if len(b.lines) > 1}
     read = [w.box for b in cut for line in b.lines for w in line.words]
     assert len(unread_strips(image, 300, read)) >= len(lost)
-    found = {" ".join(w.text for w in line.words) for b in read_rest(image, 300, ("eng",), cut) for line in b.lines}
+    found = {
+        " ".join(w.text for w in line.words) for b in read_rest(image, 300, ("eng",), cut, ENGINE) for line in b.lines
+    }
     assert len(lost & found) >= 0.9 * len(lost)
     everything = [w.box for b in blocks for line in b.lines for w in line.words]
     assert unread_strips(image, 300, everything) == []
 
 
 def test_a_page_of_the_demo_has_its_table_and_figure(setter) -> None:
-    from hyalen.core.reading.page import read_content
     from hyalen.demo.archive import REPORT_1, REPORT_2
 
     first = read_content(setter.set(REPORT_1).image, 300, ("eng",))
@@ -211,11 +212,58 @@ def test_a_page_of_the_demo_has_its_table_and_figure(setter) -> None:
 
 
 def test_a_word_read_twice_on_one_ink_is_kept_once(blank_page: np.ndarray) -> None:
-    good = ReadWord("light", Box(300, 300, 420, 340), 0.95, "eng")
-    again = ReadWord("1ight", Box(302, 302, 418, 342), 0.4, "eng")
+    good = FoundWord("light", Box(300, 300, 420, 340), 0.95, "eng")
+    again = FoundWord("1ight", Box(302, 302, 418, 342), 0.4, "eng")
 
-    def line(word: ReadWord) -> ReadLine:
-        return ReadLine((word,), word.box, (Point(word.box.left, 340), Point(word.box.right, 340)), 40)
+    def line(word: FoundWord) -> FoundLine:
+        return FoundLine((word,), word.box, (Point(word.box.left, 340), Point(word.box.right, 340)), 40)
 
-    block = ReadBlock("text", Box(300, 300, 420, 342), (line(good), line(again)))  # type: ignore[arg-type]
+    block = FoundBlock("text", Box(300, 300, 420, 342), (line(good), line(again)))  # type: ignore[arg-type]
     assert [r.text for r in find_regions(blank_page, 300, [block], ("eng",))] == ["light"]
+
+
+def test_languages_have_the_tags_names_and_direction_of_the_standards() -> None:
+    # BCP 47 (RFC 5646, 2.2.1: the shortest ISO 639 code); names and direction from CLDR.
+    assert [language_tag(c) for c in ("eng", "deu", "ell", "ara", "grc")] == ["en", "de", "el", "ar", "grc"]
+    assert [is_right_to_left(c) for c in ("ara", "heb", "fas", "eng", "rus")] == [True, True, True, False, False]
+    assert (language_name("deu"), language_name("deu", "fr"), language_name("xqz")) == ("German", "allemand", "xqz")
+
+
+class Scripted:
+    """A reader that no engine stands behind."""
+
+    def __init__(self, *lines: FoundLine) -> None:
+        self._lines = lines
+
+    def read_page(self, page: np.ndarray, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
+        return [FoundBlock(BlockKind.TEXT, Box(0, 0, page.shape[1], page.shape[0]), self._lines)]
+
+    def read_region(self, crop: np.ndarray, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[FoundBlock]:
+        return []
+
+    def languages(self) -> tuple[str, ...]:
+        return ("eng",)
+
+
+def test_a_page_is_read_by_any_reader(blank_page: np.ndarray) -> None:
+    content = read_content(blank_page, 300, ("eng",), Scripted(line_of(300, ("relief", 30), ("landed", 30))))
+    assert [r.text for r in content.regions] == ["relief landed"]
+
+
+def test_engines_are_safe_where_threads_use_them_at_once() -> None:
+    # Two previews at a time once ended the server with signal 11, so this runs in a process of its own.
+    code = """
+import numpy as np, cv2
+from concurrent.futures import ThreadPoolExecutor
+from hyalen.core.model.found import Shape
+from hyalen.core.reading.engine import ENGINE
+page = np.full((90, 900), 255, np.uint8)
+cv2.putText(page, 'the relief landed at noon', (20, 60), cv2.FONT_HERSHEY_SIMPLEX, 1.6, 0, 3)
+def read(n):
+    return [w.text for b in ENGINE.read_region(page, 300, ('eng',), Shape.LINE) for l in b.lines for w in l.words]
+with ThreadPoolExecutor(6) as pool:
+    found = list(pool.map(read, range(48)))
+assert all(f == found[0] for f in found) and 'relief' in found[0], found[:3]
+"""
+    ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120)
+    assert ended.returncode == 0, ended.stderr

@@ -7,9 +7,10 @@ import pytest
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.structure.bookmarks import bookmarks
 from hyalen.core.structure.flow import flow, joined_text
-from hyalen.core.structure.levels import level_headings
+from hyalen.core.structure.landmarks import page_facts
 from hyalen.core.structure.lists import parse_item
-from hyalen.core.structure.running import find_running_heads, set_aside
+from hyalen.core.structure.settling import settle, with_roles
+from hyalen.core.structure.tree import Numbering, StructureTree, Tag
 from tests.conftest import ContentMaker, make_line
 
 
@@ -60,6 +61,12 @@ def test_list_markers(text: str, label: str, body: str, number: int | None) -> N
     assert parse_item(text) == (label, body, number)
 
 
+def settled(pages: list[PageContent]) -> list[PageContent]:
+    """The pages with the roles that their document gives them."""
+    roles = settle([page_facts(p, {}).marks for p in pages])
+    return [with_roles(p, r) for p, r in zip(pages, roles, strict=True)]
+
+
 def head_page(maker: type[ContentMaker], head: str, number: str, body: str) -> PageContent:
     built = maker().add(Role.PARAGRAPH, head).add(Role.PARAGRAPH, body)
     foot = maker().add(Role.PARAGRAPH, number).regions[0]
@@ -80,11 +87,10 @@ def test_lines_that_recur_at_the_edges_are_set_aside(maker: type[ContentMaker]) 
         )
         for i in range(4)
     ]
-    found = find_running_heads(pages)
-    cleaned = [set_aside(p, ids) for p, ids in zip(pages, found, strict=True)]
+    cleaned = settled(pages)
     assert all([a.role for a in p.artifacts] == [Role.RUNNING_HEAD, Role.PAGE_NUMBER] for p in cleaned)
     assert all(len(p.regions) == 1 for p in cleaned)
-    assert find_running_heads(pages[:1]) == [set()]
+    assert settle([page_facts(pages[0], {}).marks]) == [{}]
 
 
 def test_heading_levels_agree_over_pages(maker: type[ContentMaker]) -> None:
@@ -99,7 +105,7 @@ def test_heading_levels_agree_over_pages(maker: type[ContentMaker]) -> None:
         sized(Role.HEADING_1, "A part", 55),
         sized(Role.HEADING_1, "Another", 57),
     ]
-    assert [p.regions[0].role for p in level_headings(pages)] == [Role.HEADING_1, Role.HEADING_2, Role.HEADING_2]
+    assert [p.regions[0].role for p in settled(pages)] == [Role.HEADING_1, Role.HEADING_2, Role.HEADING_2]
 
 
 def test_bookmarks_nest_by_level_and_survive_a_skip(maker: type[ContentMaker]) -> None:
@@ -111,5 +117,56 @@ def test_bookmarks_nest_by_level_and_survive_a_skip(maker: type[ContentMaker]) -
         .add(Role.HEADING_1, "Last")
         .page()
     )
-    tree = bookmarks([page], "eng")
+    tree = bookmarks(StructureTree("t", "eng", [page]).nodes())
     assert [(b.title, [c.title for c in b.children]) for b in tree] == [("One", ["Deep", "Two"]), ("Last", [])]
+
+
+def test_a_heading_never_goes_down_more_than_one_level_unless_someone_says_so(maker: type[ContentMaker]) -> None:
+    # ISO 14289-1, 7.4.2: the first heading is of level 1, and no level is skipped.
+    def heights(*lines: tuple[Role, int, bool]) -> PageContent:
+        page = maker()
+        for role, _, _ in lines:
+            page.add(role, "A heading")
+        content = page.page()
+        regions = tuple(
+            r.model_copy(
+                update={"lines": (make_line("A heading", 200, 200 * i, page.ids, height=height),), "drawn": drawn}
+            )
+            for i, (r, (_, height, drawn)) in enumerate(zip(content.regions, lines, strict=True))
+        )
+        return content.model_copy(update={"regions": regions})
+
+    small_first = heights((Role.HEADING_2, 40, False), (Role.HEADING_1, 80, False), (Role.HEADING_2, 40, False))
+    assert [r.role for r in settled([small_first])[0].regions] == [Role.HEADING_1, Role.HEADING_1, Role.HEADING_2]
+    by_hand = heights((Role.HEADING_3, 40, True), (Role.HEADING_1, 80, False))
+    assert [r.role for r in settled([by_hand])[0].regions] == [Role.HEADING_3, Role.HEADING_1]
+
+
+def test_settling_what_is_settled_changes_nothing(maker: type[ContentMaker]) -> None:
+    pages = [head_page(maker, "Report of the Inspector", str(i + 4), f"Page {i} has text") for i in range(3)]
+    roles = settle([page_facts(p, {}).marks for p in pages])
+    again = [
+        page_facts(with_roles(p, r), {i: p.region(i).role for i in r}).marks for p, r in zip(pages, roles, strict=True)
+    ]
+    assert settle(again) == roles
+
+
+def test_the_tree_has_the_standard_types_and_places(maker: type[ContentMaker]) -> None:
+    page = (
+        maker().add(Role.HEADING_1, "Top").add(Role.LIST_ITEM, "1. One").add(Role.LIST_ITEM, "2. Two")
+        .add(Role.LIST_ITEM, "1. Anew").add(Role.LIST_ITEM, "• Point").add(Role.LIST_ITEM, "(a) Letter")
+        .figure("A tower").add(Role.CAPTION, "Figure 1").add(Role.RUNNING_HEAD, "Head").page()
+    )  # fmt: skip
+    tree = StructureTree("t", "eng", [page])
+    nodes = list(tree.nodes())
+    # ISO 32000-1, 14.8.4: H1, L with LI of Lbl and LBody, Figure, Caption.
+    assert [n.tag.value for n in nodes] == ["H1", "L", "L", "L", "L", "Figure", "Caption"]
+    assert [n.numbering for n in nodes if n.tag is Tag.L] == [
+        Numbering.DECIMAL,
+        Numbering.DECIMAL,
+        Numbering.DISC,
+        Numbering.AS_PRINTED,
+    ]
+    assert [(c.tag, c.text) for c in nodes[1].children[1].children] == [(Tag.LBL, "2."), (Tag.LBODY, "Two")]
+    assert nodes[1].first.page == 0 and nodes[1].first.region.id == "r2"
+    assert [n.tag for n in tree.nodes(keep_running_heads=True)].count(Tag.ARTIFACT) == 1

@@ -8,6 +8,7 @@ import json
 import time
 import zipfile
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -16,8 +17,10 @@ from fastapi.testclient import TestClient
 
 from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.source import Limits
+from hyalen.core.model.content import PageContent, Role
 from hyalen.web.app import make_app
-from tests.helpers import many_pages
+from tests.conftest import ContentMaker, Judge
+from tests.helpers import many_pages, read_document
 
 
 @pytest.fixture(scope="module")
@@ -65,13 +68,24 @@ def test_errors_are_problem_documents(client: TestClient) -> None:
     for response, status in (
         (client.get("/api/batches/999"), 404),
         (client.get("/api/pages/999"), 404),
-        (client.get("/api/blobs/..%2f..%2fetc"), 404),
         (client.post("/api/batches", json={"name": "x", "languages": ["xyz"]}), 422),
         (client.post("/api/batches", json={"name": "", "languages": ["eng"]}), 422),
     ):
         assert response.status_code == status
         assert response.headers["content-type"] == "application/problem+json"
         assert set(response.json()) >= {"type", "title", "status", "detail"} and response.json()["detail"]
+
+
+def test_only_files_named_by_their_content_are_given_out(client: TestClient, read: tuple[int, int]) -> None:
+    directory = client.app.state.services.store.directory / "blobs"  # type: ignore[attr-defined]
+    for name in ("abcdef.txt", "a" * 63 + "g", "A" * 64):
+        (directory / name[:2]).mkdir(exist_ok=True)
+        (directory / name[:2] / name).write_text("secret")
+        answer = client.get(f"/api/blobs/{name}")
+        assert answer.status_code == 404 and "secret" not in answer.text
+    name = "a" * 64
+    (directory / "aa" / name).write_text("a picture")
+    assert client.get(f"/api/blobs/{name}").text == "a picture"
 
 
 def test_other_sites_are_refused(client: TestClient) -> None:
@@ -94,19 +108,26 @@ def test_edit_undo_redo_and_stale(client: TestClient, read: tuple[int, int]) -> 
     change = {
         "revision": page["revision"],
         "operation": {"op": "set_role", "region_id": region, "role": "caption"},
-        "label": "Make it caption",
     }
-    assert client.post(f"/api/pages/{page['id']}/edits", json=change).json()["revision"] == page["revision"] + 1
+    told = client.post(f"/api/pages/{page['id']}/edits", json=change).json()
+    assert told["page"]["revision"] == page["revision"] + 1 and told["document"]["undo"]["label"] == "caption"
+    # All that has changed is told at once: nothing else need be asked for.
+    now = page_of(client, read[1])
+    assert (told["page"]["content"], told["doubts"]) == (now["content"], now["doubts"])
+    document = client.get(f"/api/documents/{read[1]}").json()
+    assert {k: document[k] for k in told["document"]} == told["document"] and told["pages"] == document["pages"][:1]
     stale = client.post(f"/api/pages/{page['id']}/edits", json=change)
     assert stale.status_code == 409 and "nothing was overwritten" in stale.json()["detail"]
     change["revision"] += 1
     change["operation"]["role"] = "table"
     assert client.post(f"/api/pages/{page['id']}/edits", json=change).status_code == 422
-    told = client.post(f"/api/documents/{read[1]}/undo").json()
-    assert (told["page_id"], told["label"]) == (page["id"], "Make it caption")
+    url = f"/api/documents/{read[1]}"
+    assert client.post(f"{url}/undo", json={"change": 999}).status_code == 409
+    undone = client.post(f"{url}/undo", json={"change": told["document"]["undo"]["id"]}).json()
+    assert (undone["page"]["id"], undone["label"]) == (page["id"], "caption")
     assert page_of(client, read[1])["content"] == page["content"]
-    assert client.post(f"/api/documents/{read[1]}/redo").json()["label"] == "Make it caption"
-    client.post(f"/api/documents/{read[1]}/undo")
+    assert client.post(f"{url}/redo", json={}).json()["label"] == "caption"
+    client.post(f"{url}/undo", json={})
 
 
 def test_reading_again_keeps_corrected_words_unless_told_otherwise(client: TestClient, read: tuple[int, int]) -> None:
@@ -115,16 +136,17 @@ def test_reading_again_keeps_corrected_words_unless_told_otherwise(client: TestC
     word = page["content"]["regions"][-1]["lines"][0]["words"][0]
     operation = {"op": "set_word", "word_id": word["id"], "text": "Zzyzx"}
     client.post(f"/api/pages/{page['id']}/edits", json={"revision": page["revision"], "operation": operation})
-    for keep in (True, False):
-        assert (
-            client.post(f"/api/pages/{page['id']}/read", json={"languages": ["eng", "fra"], "keep": keep}).status_code
-            == 202
-        )
+    for keep, label in ((True, "read again"), (False, "read afresh")):
+        answer = client.post(f"/api/pages/{page['id']}/read", json={"languages": ["eng", "fra"], "keep": keep})
+        assert answer.status_code == 202
         wait(client, batch)
         assert ("Zzyzx" in json.dumps(page_of(client, document)["content"])) is keep
+        assert client.get(f"/api/documents/{document}").json()["undo"]["label"] == label
     assert page_of(client, document)["content"]["languages"] == ["eng", "fra"]
-    client.post(f"/api/documents/{document}/undo")
+    client.post(f"/api/documents/{document}/undo", json={})
     assert "Zzyzx" in json.dumps(page_of(client, document)["content"])
+    client.post(f"/api/documents/{document}/undo", json={})  # back to English, and no need to read
+    assert page_of(client, document)["content"]["languages"] == ["eng"]
 
 
 def test_a_treatment_by_hand_is_applied_and_the_original_stays(client: TestClient, read: tuple[int, int]) -> None:
@@ -202,7 +224,7 @@ def test_pages_are_arranged_treated_and_named_over_http(client: TestClient, smal
     wait(client, batch)
     turns = {p: client.get(f"/api/pages/{p}").json()["applied"]["turn"] for p in (a, b, c)}
     assert turns == {a: 180, b: 180, c: 0}
-    assert client.post(f"{url}/treatments/undo").json() == {"tasks": 2}
+    assert client.post(f"{url}/undo", json={}).json()["label"] == "treatment of 2 pages"
     wait(client, batch)
     assert client.get(f"/api/pages/{a}").json()["applied"]["turn"] == 0
 
@@ -226,7 +248,9 @@ def test_pages_are_arranged_treated_and_named_over_http(client: TestClient, smal
     wait(client, batch)
 
 
-def test_delivery_becomes_out_of_date_with_the_next_change(client: TestClient, read: tuple[int, int]) -> None:
+def test_delivery_becomes_out_of_date_with_the_next_change(
+    client: TestClient, read: tuple[int, int], judge: Judge, tmp_path: Path
+) -> None:
     batch, document = read
     assert client.post(f"/api/batches/{batch}/deliveries", json={"formats": ["odt"]}).status_code == 422
     assert client.get(f"/api/batches/{batch}/zip").status_code == 409
@@ -237,6 +261,8 @@ def test_delivery_becomes_out_of_date_with_the_next_change(client: TestClient, r
     assert 'filename="Small-scan.pdf"' in file.headers["content-disposition"] and file.content.startswith(b"%PDF")
     archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/batches/{batch}/zip").content))
     assert archive.testzip() is None and set(archive.namelist()) == {"Small-scan.pdf", "Small-scan.txt"}
+    (tmp_path / "Small-scan.pdf").write_bytes(archive.read("Small-scan.pdf"))
+    judge.accepts(tmp_path / "Small-scan.pdf")
     assert all(d["current"] for d in state["deliveries"])
     client.patch(f"/api/documents/{document}", json={"title": "A better title"})
     assert not any(d["current"] for d in client.get(f"/api/batches/{batch}").json()["deliveries"])
@@ -258,10 +284,44 @@ def test_too_large_a_file_is_a_problem_and_the_others_go_on(
 
 
 def test_the_flow_is_what_will_be_delivered(client: TestClient, read: tuple[int, int]) -> None:
-    flow = client.get(f"/api/documents/{read[1]}/flow").json()
+    told = client.get(f"/api/documents/{read[1]}/flow").json()
     page = page_of(client, read[1])
-    assert [f["region_id"] for f in flow] == [r["id"] for r in page["content"]["regions"]]
-    assert all("\n" not in f["text"] for f in flow)
+    assert [f["region_id"] for f in told["items"]] == [r["id"] for r in page["content"]["regions"]]
+    assert all("\n" not in f["text"] for f in told["items"]) and told["following"] is None
+
+
+def test_a_long_flow_comes_in_parts_that_fit(tmp_path: Path, maker: type[ContentMaker]) -> None:
+    def page(n: int) -> PageContent:
+        made = maker(top=600).add(Role.PARAGRAPH, f"Page {n} ends.").add(Role.LIST_ITEM, f"{n + 1}. item")
+        return made.add(Role.PARAGRAPH, f"and {n} goes on" if n % 3 else f"Page {n} is done.").page()
+
+    app = make_app(tmp_path / "long", workers=1)
+    document, _ = read_document(app.state.services.store, [page(n) for n in range(25)])
+    with TestClient(app) as client:
+        url = f"/api/documents/{document}/flow"
+        whole = client.get(url, params={"count": 50}).json()["items"]
+        parts, at = [], 0
+        while at is not None:
+            part = client.get(url, params={"page": at, "count": 4}).json()
+            assert all(at < item["page"] <= at + 4 for item in part["items"] if item["role"] != "list_item")
+            parts += part["items"]
+            at = part["following"]
+    assert parts == whole and len(whole) >= 60
+    assert {i["announced"] for i in whole} >= {"", "list with 1 item"}
+
+
+def test_previews_of_two_clerks_at_once_are_answered(client: TestClient, read: tuple[int, int]) -> None:
+    page = page_of(client, read[1])
+
+    def show(degrees: int) -> int:
+        turned = page["treatment"] | {
+            "turn": {"switch": "automatic"},
+            "straighten": {"switch": "by_hand", "degrees": degrees},
+        }
+        return client.post(f"/api/pages/{page['id']}/preview", json={"treatment": turned}).status_code
+
+    with ThreadPoolExecutor(4) as pool:
+        assert list(pool.map(show, range(8))) == [200] * 8
 
 
 def test_the_built_front_end_is_served(client: TestClient) -> None:

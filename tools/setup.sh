@@ -62,7 +62,7 @@ if ! same frontend/node_modules/.stamp "$wanted"; then
   echo "$wanted" > frontend/node_modules/.stamp
 fi
 
-wanted=$(stamp hyalen/web/*.py hyalen/core/model/*.py hyalen/core/proofing/*.py frontend/package-lock.json)
+wanted=$(stamp hyalen/web/*.py hyalen/core/model/*.py hyalen/core/proofing/*.py hyalen/core/decisions/*.py frontend/package-lock.json)
 if ! same frontend/src/lib/api/.stamp "$wanted"; then
   .venv/bin/python -m hyalen.web.openapi > frontend/openapi.json
   (cd frontend && npm run --silent types >/dev/null 2>&1)

@@ -1,7 +1,11 @@
 <script lang="ts">
+  import { about } from './lib/bench/about.svelte';
+  import { notices } from './lib/bench/notices.svelte';
+  import { view } from './lib/bench/view.svelte';
+  import { desk } from './lib/bench/desk.svelte';
+  import { history } from './lib/bench/history.svelte';
   import { onMount } from 'svelte';
-  import { bench } from './lib/bench/bench.svelte';
-  import { cleaning } from './lib/bench/cleaning.svelte';
+    import { cleaning } from './lib/bench/cleaning.svelte';
   import { typing } from './lib/bench/keys';
   import TopBar from './lib/parts/TopBar.svelte';
   import Notices from './lib/parts/Notices.svelte';
@@ -11,18 +15,25 @@
   import Deliver from './lib/views/Deliver.svelte';
   import Workbench from './lib/views/Workbench.svelte';
 
+  async function start() {
+    desk.listen();
+    await notices.attempt(() => about.load());
+    await view.start();
+  }
+
   let helpOpen = $state(false);
-  onMount(() => void bench.start());
+  onMount(() => void start());
 
   function onKey(event: KeyboardEvent) {
     if (typing(event)) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
       event.preventDefault();
-      if (bench.stage === 'clean' && bench.document && !bench.contact && !event.shiftKey) void (cleaning.canUndo ? cleaning.undo() : cleaning.takeBack());
-      else if (!bench.contact) void bench.turnBack(event.shiftKey ? 'redo' : 'undo');
+      // What is only being tried is taken back first.
+      if (view.stage === 'clean' && desk.document && !view.contact && !event.shiftKey && cleaning.canUndo) cleaning.undo();
+      else void history.turn(event.shiftKey ? 'redo' : 'undo');
     } else if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'y') {
       event.preventDefault();
-      void bench.turnBack('redo');
+      void history.turn('redo');
     } else if (event.key === '?') helpOpen = true;
   }
 </script>
@@ -31,18 +42,18 @@
 
 <div class="flex h-full flex-col">
   <TopBar onhelp={() => (helpOpen = true)} />
-  {#if !bench.online}
+  {#if !desk.online}
     <p role="status" class="bg-lamp-300 text-lamp-900 m-0 px-4 py-1 text-sm">
       The server does not answer. Work goes on by itself when it is back; nothing is lost.
     </p>
   {/if}
   <main class="min-h-0 flex-1">
-    {#if bench.document}
+    {#if desk.document}
       <Workbench />
-    {:else if bench.batch && bench.stage === 'deliver'}
-      <Deliver batch={bench.batch} />
-    {:else if bench.batch}
-      <BringIn batch={bench.batch} />
+    {:else if desk.batch && view.stage === 'deliver'}
+      <Deliver batch={desk.batch} />
+    {:else if desk.batch}
+      <BringIn batch={desk.batch} />
     {:else}
       <Trolley />
     {/if}

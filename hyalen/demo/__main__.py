@@ -22,9 +22,9 @@ from hyalen.demo.archive import ARCHIVE, Paper
 from hyalen.demo.spoil import Spoiling, halftone, spoil, spread
 from hyalen.demo.typeset import SetPage, typesetter
 from hyalen.store.store import Store
-from hyalen.work.executors import default_workers
 from hyalen.work.foreman import Event, Foreman
 from hyalen.work.intake import take_in_file
+from hyalen.work.workers import default_workers
 
 DPI = 300.0
 BATCH = "Skarnholm Lights Board, box 14"
@@ -123,13 +123,14 @@ def save_scans(paper: Paper, scans: list[Image], path: Path) -> None:
 def read_archive(data: Path, files: list[Path]) -> None:
     """Bring the files in and read them, unless that was done before."""
     store = Store(data)
-    if not any(b["name"] == BATCH for b in store.batches()):
-        batch_id = store.add_batch(BATCH, ["eng"])
+    if not any(b.batch.name == BATCH for b in store.documents.batches()):
+        batch_id = store.documents.add_batch(BATCH, ["eng"])
         for paper, path in zip(ARCHIVE, files, strict=True):
             document_id = take_in_file(store, batch_id, path, Limits())
             if document_id is not None:
-                store.update_document(document_id, languages=json.dumps(paper.languages))
-                store.arrangement.set_duplex(document_id, paper.duplex)
+                store.settings.read_again(document_id, [], paper.languages, whole=True, keep=True)
+                if paper.duplex:
+                    store.settings.scan_both_sides(document_id, True)
     foreman = Foreman(store, default_workers())
     count = sum(len(paper.pages) for paper in ARCHIVE)
     progress = tqdm(total=count, desc="Reading the demo archive", unit="page", file=sys.stderr)

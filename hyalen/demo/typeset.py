@@ -16,6 +16,7 @@ from playwright.sync_api import Browser, sync_playwright
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.geometry import Box
+from hyalen.demo.faces import CSS, missing, serve
 
 CSS_DPI = 96.0
 CHROMIUM_FLAGS = [
@@ -110,8 +111,10 @@ class Typesetter:
             offline=True,
         )
         try:
+            serve(context)
             page = context.new_page()
             page.set_content(html)
+            page.add_style_tag(content=CSS)
             page.evaluate("document.fonts.ready")
             blocks = page.evaluate(_MEASURE)
             shot = page.screenshot()
@@ -142,6 +145,8 @@ def typesetter() -> Iterator[Typesetter]:
     path = os.environ.get("HYALEN_CHROMIUM") or shutil.which("chromium")
     if path is None:
         raise RuntimeError("chromium is not installed; `make setup` installs it")
+    if missing():
+        raise RuntimeError(f"typefaces are not installed: {', '.join(missing())}; `make setup` installs them")
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=path, args=CHROMIUM_FLAGS)
         try:

@@ -5,40 +5,48 @@ from __future__ import annotations
 import re
 import sqlite3
 import threading
-from collections.abc import Iterator
+import weakref
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
 Row = sqlite3.Row
+Upgrade = Callable[[sqlite3.Connection], None]
 
 
 class Database:
-    """A connection a thread for reading; writes take turns.
+    """A connection a thread for reading, closed with its thread; writes take turns.
 
     The file is in WAL mode, so readers never wait for the writer.
+
+    Parameters
+    ----------
+    path : Path
+    upgrades : dict of int to callable
+        What SQL alone cannot say of a migration, by its number; run right after it, in its transaction.
     """
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, upgrades: dict[int, Upgrade] | None = None) -> None:
         self._path = path
         self._local = threading.local()
         self._writing = threading.RLock()
-        self._all: list[sqlite3.Connection] = []
-        migrate(self._connection())
+        self._all: weakref.WeakSet[_Closing] = weakref.WeakSet()
+        migrate(self._connection(), upgrades or {})
 
     def _connection(self) -> sqlite3.Connection:
-        connection: sqlite3.Connection | None = getattr(self._local, "connection", None)
-        if connection is None:
+        held: _Closing | None = getattr(self._local, "held", None)
+        if held is None:
             connection = sqlite3.connect(self._path, timeout=30, isolation_level=None, check_same_thread=False)
             connection.row_factory = sqlite3.Row
             connection.execute("PRAGMA journal_mode = WAL")
             connection.execute("PRAGMA synchronous = NORMAL")
             connection.execute("PRAGMA foreign_keys = ON")
             connection.execute("PRAGMA cache_size = -8000")
-            self._local.connection = connection
-            self._all.append(connection)
-        return connection
+            held = self._local.held = _Closing(connection)
+            self._all.add(held)
+        return held.connection
 
     def rows(self, sql: str, *values: Any) -> list[Row]:
         """All rows of a query."""
@@ -51,7 +59,7 @@ class Database:
 
     @contextmanager
     def write(self) -> Iterator[sqlite3.Connection]:
-        """A transaction: committed at the end, rolled back on an error."""
+        """A transaction: committed at the end, rolled back on an error. Within another it is part of that."""
         with self._writing:
             connection = self._connection()
             if connection.in_transaction:
@@ -66,18 +74,36 @@ class Database:
             connection.execute("COMMIT")
 
     def close(self) -> None:
-        for connection in self._all:
-            connection.close()
+        for held in list(self._all):
+            held.connection.close()
         self._all.clear()
 
 
-def migrate(connection: sqlite3.Connection) -> None:
+class _Closing:
+    """Closes its connection when the thread that it belongs to is gone."""
+
+    def __init__(self, connection: sqlite3.Connection) -> None:
+        self.connection = connection
+        weakref.finalize(self, connection.close)
+
+
+def migrate(connection: sqlite3.Connection, upgrades: dict[int, Upgrade]) -> None:
     """Apply the numbered .sql files that the database has not seen (PRAGMA user_version)."""
     (version,) = connection.execute("PRAGMA user_version").fetchone()
     for name, sql in migrations():
         number = int(name[:4])
-        if number > version:
-            connection.executescript(f"BEGIN;\n{sql}\nPRAGMA user_version = {number};\nCOMMIT;")
+        if number <= version:
+            continue
+        try:
+            connection.executescript(f"BEGIN IMMEDIATE;\n{sql}")
+            if number in upgrades:
+                upgrades[number](connection)
+            connection.execute(f"PRAGMA user_version = {number}")
+            connection.execute("COMMIT")
+        except BaseException:
+            if connection.in_transaction:
+                connection.execute("ROLLBACK")
+            raise
 
 
 def migrations() -> list[tuple[str, str]]:

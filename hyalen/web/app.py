@@ -7,18 +7,20 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from hyalen import __version__
 from hyalen.core.formats.source import Limits
-from hyalen.store.store import NotFound, Store
+from hyalen.store.records import NotFound
+from hyalen.store.store import Store
 from hyalen.web import batches, documents, errors, pages, treatments
 from hyalen.web.guard import SameOrigin
 from hyalen.web.services import Services
-from hyalen.work.executors import default_workers
 from hyalen.work.foreman import Foreman
 from hyalen.work.preview import Previews
+from hyalen.work.workers import default_workers
 
 STATIC = Path(__file__).parent / "static"
 
@@ -30,12 +32,19 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
-        foreman.start()
+        await run_in_threadpool(foreman.start)
         yield
-        foreman.stop()
+        await run_in_threadpool(foreman.stop)
         store.close()
 
-    app = FastAPI(title="Hyalen", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
+    app = FastAPI(
+        title="Hyalen",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        separate_input_output_schemas=False,
+    )
     app.state.services = Services(store, foreman, Previews(store))
     app.add_middleware(SameOrigin)
     errors.install(app)

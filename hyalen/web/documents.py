@@ -1,21 +1,25 @@
-"""Documents: their pages, doubts, journal and the form in which they will be delivered."""
+"""Documents: their pages, doubts, history and the form in which they will be delivered."""
 
 from __future__ import annotations
 
-import json
+from collections.abc import Iterator
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 
+from hyalen.core.accessibility.spoken import announced
+from hyalen.core.model.content import Role
 from hyalen.core.proofing.doubts import Stage
-from hyalen.core.structure.flow import flow, joined_text
-from hyalen.store.database import Row
-from hyalen.store.store import Store
+from hyalen.core.structure.tree import Node, StructureTree, Tag
+from hyalen.store.outcome import Outcome
+from hyalen.web.answers import changed_of, document_of, doubt_of
 from hyalen.web.batches import check_languages
-from hyalen.web.schemas import Document, DocumentChange, FlowItem, OpenDoubt, PageSummary, RemovedPage, TurnedBack
+from hyalen.web.schemas import Changed, Document, DocumentChange, FlowItem, FlowPart, OpenDoubt, Turn
 from hyalen.web.services import Given, Services
 from hyalen.work.foreman import Event
 
 router = APIRouter(tags=["documents"])
+MOST_DOUBTS = 2000
+MOST_PAGES = 50
 
 
 @router.get("/documents/{document_id}")
@@ -25,130 +29,109 @@ def get_document(document_id: int, given: Given) -> Document:
 
 @router.patch("/documents/{document_id}")
 def change_document(document_id: int, change: DocumentChange, given: Given) -> Document:
-    values: dict[str, object] = {}
-    if change.title is not None:
-        values["title"] = change.title.strip()
-    if change.language is not None:
-        check_languages([change.language])
-        values["language"] = change.language
+    """Title, languages and how it was scanned; each is a step in the document's history."""
+    settings, document = given.store.settings, given.store.documents.document(document_id)
+    for languages in ([change.language] if change.language else None, change.languages):
+        if languages is not None:
+            check_languages(languages)
+    if change.title is not None and change.title.strip() != document.title:
+        settings.entitle(document_id, change.title.strip())
+    if change.language is not None and change.language != document.language:
+        settings.speak_in(document_id, change.language)
     if change.languages is not None:
-        check_languages(change.languages)
-        values["languages"] = json.dumps(change.languages)
-    given.store.update_document(document_id, **values)
-    if change.duplex is not None and change.duplex != bool(given.store.document(document_id)["duplex"]):
-        given.store.arrangement.set_duplex(document_id, change.duplex)
-        clean_again(given, [p["id"] for p in given.store.pages(document_id) if p["original_blob"]])
+        settings.read_again(document_id, [], change.languages, whole=True, keep=True)
+    if change.duplex is not None and change.duplex != document.duplex:
+        settings.scan_both_sides(document_id, change.duplex)
+    given.foreman.wake()
     return document_of(given.store, document_id)
 
 
 @router.delete("/documents/{document_id}", status_code=204)
 def delete_document(document_id: int, given: Given) -> None:
-    batch_id = given.store.document(document_id)["batch_id"]
+    batch_id = given.store.documents.document(document_id).batch_id
     given.store.delete_document(document_id)
     given.foreman.tell(Event("batch", batch_id, document_id, state="deleted"))
 
 
 @router.get("/documents/{document_id}/doubts")
-def doubts(document_id: int, given: Given, stage: str | None = None, limit: int = 500) -> list[OpenDoubt]:
-    """Open doubts, worst first."""
-    given.store.document(document_id)
-    return [open_doubt(row) for row in given.store.doubts(document_id, stage, min(limit, 2000))]
+def doubts(
+    document_id: int,
+    given: Given,
+    stage: Stage | None = None,
+    limit: int = Query(default=MOST_DOUBTS, ge=1, le=MOST_DOUBTS),
+    after: int | None = Query(default=None, description="page of the last doubt that is known"),
+    after_key: str = "",
+) -> list[OpenDoubt]:
+    """Open doubts, worst first; those that follow one that is named by its page and key, or the first."""
+    given.store.documents.document(document_id)
+    known = next((d for d in given.store.doubts.of_page(after) if d.key == after_key), None) if after else None
+    place = (known.weight, known.position, known.key) if known else None
+    return [doubt_of(d) for d in given.store.doubts.of_document(document_id, stage, limit, place)]
 
 
 @router.post("/documents/{document_id}/undo")
-def undo(document_id: int, given: Given) -> TurnedBack:
-    return _turned_back(given.store, given.store.undo(document_id))
+def undo(document_id: int, turn: Turn, given: Given) -> Changed:
+    return _turned(given, document_id, given.store.decisions.undo(document_id, turn.change))
 
 
 @router.post("/documents/{document_id}/redo")
-def redo(document_id: int, given: Given) -> TurnedBack:
-    return _turned_back(given.store, given.store.redo(document_id))
+def redo(document_id: int, turn: Turn, given: Given) -> Changed:
+    return _turned(given, document_id, given.store.decisions.redo(document_id, turn.change))
+
+
+def _turned(given: Services, document_id: int, outcome: Outcome) -> Changed:
+    if outcome.arranged:
+        given.foreman.wake()
+        batch_id = given.store.documents.document(document_id).batch_id
+        given.foreman.tell(Event("document", batch_id, document_id, state="turned"))
+    return changed_of(given.store, document_id, outcome)
 
 
 @router.get("/documents/{document_id}/flow")
-def read_through(document_id: int, given: Given) -> list[FlowItem]:
-    """The document as it will be delivered, block by block."""
-    parts = given.store.document_parts(document_id)
-    content, ids = parts.content(), parts.page_ids
-    items = []
-    for block in flow(content.pages, content.language):
-        index, region = block.sources[0]
-        text, rows = block.text, None
-        if region.table is not None:
-            rows = [
-                [joined_text(c.lines, block.language) for c in region.table.cells if c.row == row]
-                for row in range(region.table.rows)
-            ]
-        elif not text:
-            text = region.alternative_text or ""
-        items.append(
-            FlowItem(
-                role=block.role.value,
-                text=text,
-                language=block.language,
-                page=index + 1,
-                page_id=ids[index],
-                region_id=region.id,
-                rows=rows,
-            )
-        )
-    return items
+def read_through(
+    document_id: int,
+    given: Given,
+    page: int = Query(default=0, ge=0),
+    count: int = Query(default=10, ge=1, le=MOST_PAGES),
+) -> FlowPart:
+    """The blocks that begin on `count` pages from `page` on, as they will be delivered."""
+    document = given.store.documents.document(document_id)
+    ids, contents = given.store.pages.read_ids(document_id), given.store.pages.contents(document_id)
+    tree = StructureTree(document.title, document.language or "eng", contents)
+    items: list[FlowItem] = []
+    # What began on the page before may go on here.
+    for node in tree.nodes(max(0, page - 1)):
+        at = node.first.page
+        if at >= page + count:
+            break
+        if at >= page:
+            items.extend(_items(node, ids))
+    return FlowPart(items=items, following=page + count if page + count < len(ids) else None)
 
 
-def clean_again(given: Services, page_ids: list[int]) -> int:
-    """Clean and read pages again under the treatments they have; how many."""
-    for page_id in page_ids:
-        given.store.add_page_task(page_id, Stage.CLEAN, {"again": True})
-    given.foreman.wake()
-    return len(page_ids)
+def _items(node: Node, ids: list[int]) -> Iterator[FlowItem]:
+    told = announced(node)
+    if node.tag is Tag.L:
+        for at, item in enumerate(node.children):
+            text = " ".join(part.text for part in item.children if part.text)
+            yield _item(item, ids, told if at == 0 else "", text)
+    elif node.tag is Tag.TABLE:
+        rows = [[cell.text for cell in row.children] for row in node.children]
+        yield _item(node, ids, told, "", rows)
+    else:
+        yield _item(node, ids, told, node.alternative or node.text)
 
 
-def open_doubt(row: Row) -> OpenDoubt:
-    return OpenDoubt(**{name: row[name] for name in OpenDoubt.model_fields})
-
-
-def _turned_back(store: Store, edit: Row | None) -> TurnedBack:
-    if edit is None:
-        return TurnedBack(page_id=None, position=None, label=None)
-    return TurnedBack(page_id=edit["page_id"], position=store.page(edit["page_id"])["position"], label=edit["label"])
-
-
-def document_of(store: Store, document_id: int) -> Document:
-    row = store.document(document_id)
-    undo_label, redo_label = store.history(document_id)
-    return Document(
-        id=document_id,
-        batch_id=row["batch_id"],
-        batch_name=store.batch(row["batch_id"])["name"],
-        name=row["source_name"],
-        title=row["title"],
-        language=row["language"],
-        languages=json.loads(row["languages"]),
-        doubts=store.doubt_counts("document_id", document_id),
-        removed=[
-            RemovedPage(id=p["id"], position=p["removed_from"], thumb=p["thumb_blob"])
-            for p in store.arrangement.removed_pages(document_id)
-        ],
-        duplex=bool(row["duplex"]),
-        treatments_undo=store.arrangement.can_take_back_treatment(document_id),
-        undo=undo_label,
-        redo=redo_label,
-        pages=[
-            PageSummary(
-                id=p["id"],
-                position=p["position"],
-                kind=p["kind"],
-                width=p["width"],
-                height=p["height"],
-                thumb=p["thumb_blob"],
-                doubts=p["doubts"],
-                has_content=bool(p["has_content"]),
-                revision=p["revision"],
-                task_state=p["task_state"],
-                task_stage=p["task_stage"],
-                task_reason=p["task_reason"],
-                half=p["half"],
-            )
-            for p in store.pages(document_id)
-        ],
+def _item(node: Node, ids: list[int], told: str, text: str, rows: list[list[str]] | None = None) -> FlowItem:
+    page, region, _ = node.first
+    role = Role.LIST_ITEM if node.tag is Tag.LI else region.role
+    return FlowItem(
+        role=role,
+        announced=told,
+        text=text,
+        language=node.language,
+        page=page + 1,
+        page_id=ids[page],
+        region_id=region.id,
+        rows=rows,
     )

@@ -8,9 +8,10 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 
-from hyalen.core.proofing.edits import EditError
-from hyalen.store.arrangement import NameTaken
-from hyalen.store.store import NotFound, StaleEdit
+from hyalen.core.decisions.requests import EditError
+from hyalen.store.outcome import Stale
+from hyalen.store.records import NotFound
+from hyalen.store.treatments import NameTaken
 
 
 def problem(status: int, title: str, detail: str, **more: Any) -> JSONResponse:
@@ -26,9 +27,9 @@ def install(app: FastAPI) -> None:
     def not_found(_: Request, error: NotFound) -> JSONResponse:
         return problem(404, "Not found", str(error.args[0]))
 
-    @app.exception_handler(StaleEdit)
-    def stale(_: Request, error: StaleEdit) -> JSONResponse:
-        return problem(409, "The page has changed", str(error))
+    @app.exception_handler(Stale)
+    def stale(_: Request, error: Stale) -> JSONResponse:
+        return problem(409, "Changed meanwhile", str(error))
 
     @app.exception_handler(EditError)
     def refused(_: Request, error: EditError) -> JSONResponse:

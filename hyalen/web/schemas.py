@@ -6,9 +6,10 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-from hyalen.core.model.content import PageContent
+from hyalen.core.decisions.requests import Request
+from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.treatment import Applied, Finding, Half, Mesh, Patch, Treatment
-from hyalen.core.proofing.edits import Operation
+from hyalen.core.proofing.doubts import Stage
 
 
 class Language(BaseModel):
@@ -20,13 +21,27 @@ class Language(BaseModel):
 
 class Format(BaseModel):
     name: str
+    describes: str
     tables_only: bool
 
 
+class RoleRule(BaseModel):
+    """A role, whether it keeps a region out of reading aloud, and the kinds of region that can have it."""
+
+    role: Role
+    artifact: bool
+    kinds: list[RegionKind]
+
+
 class About(BaseModel):
+    """What the browser need not know by itself; a finding or role below `sure` is a doubt."""
+
     version: str
     languages: list[Language]
     formats: list[Format]
+    roles: list[RoleRule]
+    stages: list[Stage]
+    sure: float
 
 
 class BatchSummary(BaseModel):
@@ -37,6 +52,7 @@ class BatchSummary(BaseModel):
     pages: int
     doubts: int
     busy: bool
+    size: int
 
 
 class NewBatch(BaseModel):
@@ -112,21 +128,33 @@ class PageSummary(BaseModel):
     half: Half
 
 
-class Document(BaseModel):
+class Change(BaseModel):
+    """One thing that was done, as undo and redo name it."""
+
     id: int
+    label: str
+
+
+class DocumentHead(BaseModel):
+    """What of a document changes with every edit."""
+
+    id: int
+    revision: int
+    doubts: dict[str, int]
+    undo: Change | None
+    redo: Change | None
+
+
+class Document(DocumentHead):
     batch_id: int
     batch_name: str
     name: str
     title: str
     language: str | None
     languages: list[str]
-    doubts: dict[str, int]
     pages: list[PageSummary]
     removed: list[RemovedPage]
     duplex: bool
-    treatments_undo: bool
-    undo: str | None
-    redo: str | None
 
 
 class DocumentChange(BaseModel):
@@ -140,7 +168,7 @@ class OpenDoubt(BaseModel):
     page_id: int
     position: int
     key: str
-    stage: str
+    stage: Stage
     kind: str
     weight: float
     reason: str
@@ -181,20 +209,39 @@ class Page(BaseModel):
 
 class Edit(BaseModel):
     revision: int
-    operation: Operation
-    label: str = Field(default="Change", max_length=120)
+    operation: Request
     everywhere: bool = False
 
 
-class Edited(BaseModel):
+class PageText(BaseModel):
+    """What of a page changes with every edit."""
+
+    id: int
     revision: int
-    changed: int
+    content: PageContent | None
+    settled: int
 
 
-class TurnedBack(BaseModel):
-    page_id: int | None
-    position: int | None
-    label: str | None
+class Changed(BaseModel):
+    """All that a change has changed, so that nothing need be asked for again.
+
+    `page` is the page that was edited, `pages` and `doubts` are those of every page whose content changed.
+    Where `arranged` is set, the document's pages or their treatments changed as well.
+    """
+
+    label: str
+    words: int
+    document: DocumentHead
+    pages: list[PageSummary]
+    doubts: list[OpenDoubt]
+    page: PageText | None
+    arranged: bool
+
+
+class Turn(BaseModel):
+    """The change that is to be undone or redone; refused with 409 where it is not the next one."""
+
+    change: int | None = None
 
 
 class TreatmentChange(BaseModel):
@@ -285,15 +332,23 @@ class DeliveryOrder(BaseModel):
 
 
 class FlowItem(BaseModel):
-    """A block as it will be delivered."""
+    """A block as it will be delivered; `announced` is what is said before it is read aloud."""
 
-    role: str
+    role: Role
+    announced: str
     text: str
     language: str
     page: int
     page_id: int
     region_id: str
     rows: list[list[str]] | None = None
+
+
+class FlowPart(BaseModel):
+    """The blocks that begin on some pages; `following` is the next page to ask for, from 0."""
+
+    items: list[FlowItem]
+    following: int | None
 
 
 class Started(BaseModel):

@@ -2,28 +2,36 @@
 
 from __future__ import annotations
 
-import json
 import logging
 import threading
 import time
 from collections.abc import Callable, Sequence
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
-from concurrent.futures.process import BrokenProcessPool
+from concurrent.futures import FIRST_COMPLETED, Future, wait
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
-from hyalen.core.formats.deliver import DeliveryOptions
+from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import free_name
 from hyalen.core.formats.source import Limits, SourceError
-from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
-from hyalen.store.database import Row
-from hyalen.store.store import SETTLE, Store, unpacked
+from hyalen.store.records import PageRecord, TaskRecord
+from hyalen.store.store import Store
+from hyalen.store.tasks import MOST_ATTEMPTS
 from hyalen.work import jobs
-from hyalen.work.executors import make_executor
+from hyalen.work.manuscript import write_manuscript
+from hyalen.work.workers import Job, WorkerLost, Workers, WorkersGone, make_workers
 
 log = logging.getLogger(__name__)
+
+AHEAD = 2  # tasks handed out beyond those that run, so that no worker waits for the next
+# Seconds of a worker: many times what the slowest sound page took on a slow machine.
+SECONDS = {Stage.BRING_IN: 180.0, Stage.CLEAN: 300.0, Stage.READ: 600.0}
+DELIVERY_SECONDS = 120.0
+DELIVERY_SECONDS_A_PAGE = 10.0
+LONGEST_PAUSE = 30.0
 
 
 @dataclass(frozen=True)
@@ -45,6 +53,7 @@ class Foreman:
     ----------
     store : Store
     workers : int
+        Of the local pool; a cluster has as many as it has.
     limits : Limits
     formats : sequence of str
         Delivered as soon as a document is read.
@@ -57,40 +66,38 @@ class Foreman:
         limits: Limits | None = None,
         formats: Sequence[str] = (),
         options: DeliveryOptions | None = None,
-        executor_factory: Callable[[int], Executor] = make_executor,
+        make: Callable[[int], Workers] = make_workers,
     ) -> None:
         self.store = store
         self.limits = limits or Limits()
         self.formats = tuple(formats)
         self.options = options or DeliveryOptions()
-        self._workers = workers
-        self._factory = executor_factory
-        self._executor: Executor | None = None
-        self._running: dict[Future[Any], Row] = {}
-        self._suspects: list[Row] = []
+        self._count = workers
+        self._make = make
+        self._workers: Workers | None = None
+        self._running: dict[Future[Any], TaskRecord] = {}
         self._listeners: list[Callable[[Event], None]] = []
         self._wake = threading.Event()
         self._stopping = threading.Event()
         self._thread: threading.Thread | None = None
+        self._pause = 0.0
 
     # Control
 
     def start(self) -> None:
         """Take up where the last run stopped."""
-        recovered = self.store.recover_tasks()
+        recovered = self.store.recover()
         if recovered:
             log.info("%d unfinished tasks are taken up again", recovered)
         self._thread = threading.Thread(target=self._loop, name="foreman", daemon=True)
         self._thread.start()
 
     def stop(self) -> None:
-        """Let the running jobs end without taking new ones; what waits stays in the store."""
+        """End the workers; what ran and what waits stays in the store and is taken up at the next start."""
         self._stopping.set()
         self._wake.set()
         if self._thread:
-            self._thread.join(timeout=30)
-        if self._executor:
-            self._executor.shutdown(wait=False, cancel_futures=True)
+            self._thread.join()
 
     def wake(self) -> None:
         """There may be new tasks."""
@@ -107,7 +114,7 @@ class Foreman:
 
     def idle(self) -> bool:
         """Whether nothing waits and nothing runs."""
-        return not self._running and not self._suspects and not self.store.has_open_tasks()
+        return not self._running and not self.store.tasks.has_open()
 
     # The loop
 
@@ -115,100 +122,138 @@ class Foreman:
         while not self._stopping.is_set():
             try:
                 self._take()
-                if not self._running and not self._suspects:
-                    self._wake.wait(timeout=1.0)
+                if not self._running:
+                    self._wake.wait(timeout=self._pause or 1.0)
                     self._wake.clear()
                     continue
-                if not self._running:
-                    continue
                 done, _ = wait(self._running, timeout=0.25, return_when=FIRST_COMPLETED)
-                if any(isinstance(f.exception(), BrokenProcessPool) for f in done):
-                    self._after_crash()
-                    continue
                 for future in done:
-                    self._finish(self._running.pop(future), future)
+                    try:
+                        self._finish(self._running[future], future)
+                    finally:  # only now, so that nobody takes the foreman for idle meanwhile
+                        self._running.pop(future, None)
             except Exception:
                 log.exception("the foreman met an error and goes on")
                 time.sleep(0.5)
+        if self._workers:
+            self._workers.close()
 
     def _take(self) -> None:
-        if self._suspects:
-            if not self._running:
-                self._try_alone(self._suspects.pop(0))
-            return
-        room = self._workers + 2 - len(self._running)
-        if room <= 0:
-            return
-        taken = [row["id"] for row in self._running.values()]
-        for task in self.store.waiting_tasks(room, taken):
-            if self._executor is None:
-                self._executor = self._factory(self._workers)
-            self._submit(task, self._executor)
-
-    def _submit(self, task: Row, executor: Executor) -> None:
-        self.store.set_task(task["id"], "running", attempt=True)
         try:
-            future = executor.submit(*self._job(task))
-        except BrokenProcessPool:
-            self.store.set_task(task["id"], "waiting")
-            self._after_crash()
+            if self._workers is None:
+                if not self.store.tasks.has_open():
+                    return
+                self._workers = self._make(self._count)
+            room = self._workers.capacity() + AHEAD - len(self._running)
+            for task in self.store.tasks.next(room) if room > 0 else []:
+                self._submit(task, self._workers)
+            self._pause = 0.0
+        except WorkersGone as error:
+            self._lose_workers(error)
+
+    def _submit(self, task: TaskRecord, workers: Workers) -> None:
+        if not self.store.tasks.begin(task.id):
             return
+        try:
+            future = workers.submit(self._job(task))
+        except WorkersGone:
+            self.store.tasks.put_back(task.id, counted=False)
+            raise
         except Exception as error:
             self._fail(task, error)
             return
         self._running[future] = task
         self._report(task, "running")
 
-    def _job(self, task: Row) -> tuple[Any, ...]:
+    def _lose_workers(self, error: WorkersGone) -> None:
+        """Nobody is there to work: what ran waits again, and new workers are sought after a pause that grows."""
+        if not self._pause:
+            log.warning("the workers are gone (%s); tasks wait until there are some again", error)
+        for task in self._running.values():
+            self.store.tasks.put_back(task.id, counted=False)
+        self._running.clear()
+        self._workers = None
+        self._pause = min(LONGEST_PAUSE, max(0.5, 2 * self._pause))
+
+    # Jobs
+
+    def _job(self, task: TaskRecord) -> Job:
         """The function of a task and its arguments, read from the store."""
-        store, settings = self.store, json.loads(task["settings"])
-        if task["stage"] == Stage.DELIVER:
-            options = DeliveryOptions.model_validate(settings.get("options", {}))
-            return jobs.make_delivery, store.document_parts(task["document_id"]), settings["format"], options
-        if task["stage"] == SETTLE:
-            return jobs.settle, store.document_parts(task["document_id"])
-        page = store.page(task["page_id"])
-        if task["stage"] == Stage.BRING_IN:
-            source = store.document(page["document_id"])["source_blob"]
-            return jobs.bring_in, str(store.blobs.path(source)), page["source_index"], self.limits
-        if task["stage"] == Stage.CLEAN:
-            treatment = Treatment.model_validate_json(page["treatment"])
-            reverse = store.arrangement.reverse_of(page)
-            return (
-                jobs.clean,
+        store = self.store
+        if task.stage == Stage.DELIVER:
+            return self._delivery(task)
+        assert task.page_id is not None
+        page, stage = store.pages.page(task.page_id), Stage(task.stage)
+        if stage is Stage.BRING_IN:
+            source = store.blobs.path(store.documents.document(page.document_id).source_blob)
+            return Job(jobs.bring_in, (str(source), page.source_index, self.limits), SECONDS[stage])
+        if stage is Stage.CLEAN:
+            reverse = store.pages.reverse(page)
+            arguments = (
                 self._original(page),
-                treatment,
-                store.page_languages(page),
-                page["half"],
-                store.cleaned(page["id"]),
+                page.treatment,
+                store.pages.languages(page),
+                page.half,
+                page.cleaned,
                 self._original(reverse) if reverse else None,
             )
-        keep = unpacked(page["content"]) if page["content"] and settings.get("keep", True) else None
-        cleaned = store.cleaned(page["id"])
-        assert cleaned is not None
-        before = settings.get("cleaned_before")
-        moved = (Cleaned.model_validate(before), cleaned) if keep is not None and before else None
-        image = store.blobs.get(page["read_blob"] or page["cleaned_blob"])
-        return jobs.read, image, cleaned.dpi, store.page_languages(page), keep, moved
+            return Job(jobs.clean, arguments, SECONDS[stage])
+        assert page.cleaned is not None and page.cleaned_blob is not None
+        image = store.blobs.get(page.read_blob or page.cleaned_blob)
+        return Job(jobs.read, (image, page.cleaned.dpi, store.pages.languages(page)), SECONDS[stage])
 
-    def _original(self, page: Row) -> jobs.Original:
-        return jobs.Original(
-            self.store.blobs.get(page["original_blob"]), page["dpi"], page["stated_turn"], bool(page["dpi_reason"])
-        )
+    def _original(self, page: PageRecord) -> jobs.Original:
+        assert page.original_blob is not None
+        data = self.store.blobs.get(page.original_blob)
+        return jobs.Original(data, page.dpi, page.stated_turn, bool(page.dpi_reason))
+
+    def _delivery(self, task: TaskRecord) -> Job:
+        store, pages = self.store, self.store.pages
+        document = store.documents.document(task.document_id)
+        ids = pages.read_ids(task.document_id)
+        manuscript, out = store.blobs.workplace(), store.blobs.workplace()
+
+        def parts(page_id: int) -> tuple[bytes, str]:
+            content, image = pages.packed_content(page_id), pages.page(page_id).cleaned_blob
+            assert content is not None and image is not None
+            return content, str(store.blobs.path(image))
+
+        write_manuscript(manuscript, document.title, document.language or "eng", (parts(i) for i in ids))
+        options = DeliveryOptions.model_validate(task.settings.get("options", {}))
+        arguments = (str(manuscript), str(out), task.settings["format"], options)
+        return Job(jobs.make_delivery, arguments, DELIVERY_SECONDS + DELIVERY_SECONDS_A_PAGE * len(ids))
 
     # Outcomes
 
-    def _finish(self, task: Row, future: Future[Any]) -> None:
-        try:
-            result = future.result()
-            self._write(task, result)
-        except Exception as error:
+    def _finish(self, task: TaskRecord, future: Future[Any]) -> None:
+        error = future.exception()
+        if isinstance(error, WorkersGone):
+            self.store.tasks.put_back(task.id, counted=False)
+            self._lose_workers(error)
+        elif isinstance(error, WorkerLost):
+            self._after_death(task)
+        elif isinstance(error, TimeoutError):
+            self._fail(task, ValueError("It took longer than any sound page does and was stopped."))
+        elif error is not None:
             self._fail(task, error)
-            return
-        self._report(task, "done")
+        else:
+            try:
+                kept = self._keep(task, future.result())
+            except Exception as met:
+                self._fail(task, met)
+                return
+            self._report(task, "done" if kept else "dropped")
 
-    def _write(self, task: Row, result: Any) -> None:
-        store, stage = self.store, task["stage"]
+    def _keep(self, task: TaskRecord, result: Any) -> bool:
+        """Write a result; False where it is not wanted any more."""
+        with self.store.blobs.held():
+            kept = self._write(task, result)
+        if kept and task.page_id is not None and not self.store.tasks.unread_pages(task.document_id):
+            self._document_read(task)
+        return kept
+
+    def _write(self, task: TaskRecord, result: Any) -> bool:
+        store, stage = self.store, task.stage
         if stage == Stage.BRING_IN:
             values = {
                 "width": result.width,
@@ -218,93 +263,68 @@ class Foreman:
                 "dpi_reason": result.dpi_reason,
                 "stated_turn": result.stated_turn,
             }
-            store.page_brought_in(task, store.blobs.put(result.original), values)
-        elif stage == Stage.CLEAN:
+            return store.course.brought_in(task, store.blobs.put(result.original), values)
+        if stage == Stage.CLEAN:
             image, thumb = store.blobs.put(result.image), store.blobs.put(result.thumb)
             read = store.blobs.put(result.read) if result.read else None
-            store.page_cleaned(task, result.cleaned, image, thumb, read)
-        elif stage == Stage.READ:
-            label = "Read again" if json.loads(task["settings"]).get("again") else "Read"
-            store.page_read(task, result, label)
-        elif stage == SETTLE:
-            store.document_settled(task, result.pages, result.language)
-            for file_format in self.formats:
-                self.ask_for_delivery(task["document_id"], file_format, self.options)
-            self.tell(Event("document", task["batch_id"], task["document_id"], stage=SETTLE, state="done"))
-        elif stage == Stage.DELIVER:
-            settings = json.loads(task["settings"])
-            document = store.document(task["document_id"])
-            taken = {
-                d["name"]
-                for d in store.deliveries(task["batch_id"])
-                if (d["document_id"], d["format"]) != (document["id"], settings["format"])
-            }
-            name = free_name(document["stem"], settings["format"], taken)
-            store.document_delivered(
-                task, settings["format"], name, store.blobs.put(result), len(result), settings["edition"]
-            )
+            return store.course.cleaned(task, result.cleaned, image, thumb, read)
+        if stage == Stage.READ:
+            return store.course.read(task, result)
+        document = store.documents.document(task.document_id)
+        written = FORMATS[task.settings["format"]]
+        taken = {
+            d.name
+            for d in store.deliveries.of_batch(task.batch_id)
+            if (d.document_id, d.format) != (document.id, written.name)
+        }
+        name = free_name(document.stem, written.ending, taken)
+        blob = store.blobs.adopt(Path(result.path), result.digest)
+        return store.deliveries.delivered(task, name, blob, result.size)
 
-    def ask_for_delivery(self, document_id: int, file_format: str, options: DeliveryOptions | None = None) -> int:
+    def _document_read(self, task: TaskRecord) -> None:
+        """All of a document's pages are read: it is told, and delivered where that is wanted."""
+        self.tell(Event("document", task.batch_id, task.document_id, state="settled"))
+        if self.formats and self.store.pages.read_ids(task.document_id):
+            for name in self.formats:
+                self.ask_for_delivery(task.document_id, name, self.options)
+
+    def ask_for_delivery(self, document_id: int, name: str, options: DeliveryOptions | None = None) -> int:
         """A delivery task; its id."""
         settings = {
-            "format": file_format,
-            "edition": self.store.edition(document_id),
+            "format": name,
+            "edition": self.store.deliveries.edition(document_id),
             "options": (options or DeliveryOptions()).model_dump(),
         }
-        task_id = self.store.add_document_task(document_id, Stage.DELIVER, settings)
+        batch_id = self.store.documents.document(document_id).batch_id
+        task_id = self.store.tasks.want_delivery(batch_id, document_id, settings)
         self.wake()
         return task_id
 
-    def _fail(self, task: Row, error: BaseException) -> None:
+    def _after_death(self, task: TaskRecord) -> None:
+        """Its worker died on it: it is tried again, until it has taken too many workers with it."""
+        if self.store.tasks.task(task.id).attempts < MOST_ATTEMPTS:
+            self.store.tasks.put_back(task.id)
+            return
+        self._fail(
+            task,
+            ValueError(
+                f"The worker process died on this page {MOST_ATTEMPTS} times, perhaps for want of memory. "
+                "The other pages went on; try it again, or scan it at a lower resolution."
+            ),
+        )
+
+    def _fail(self, task: TaskRecord, error: BaseException) -> None:
         known = isinstance(error, (SourceError, EngineError, ValueError, MemoryError))
         reason = str(error) if known and str(error) else f"{type(error).__name__}: {error}"
         if not known:
-            log.error("task %s (%s) failed", task["id"], task["stage"], exc_info=error)
+            log.error("task %s (%s) failed", task.id, task.stage, exc_info=error)
         try:
-            self.store.page_failed(task, reason)
+            self.store.course.failed(task, reason)
+            if task.page_id is not None and not self.store.tasks.unread_pages(task.document_id):
+                self._document_read(task)
         except Exception:
-            log.exception("the failure of task %s could not be written", task["id"])
+            log.exception("the failure of task %s could not be written", task.id)
         self._report(task, "failed")
 
-    def _after_crash(self) -> None:
-        """A worker died: every job it might have been is tried by itself, so that only the guilty one fails."""
-        for future, task in list(self._running.items()):
-            if future.done() and not future.cancelled() and future.exception() is None:
-                self._finish(task, future)
-            else:
-                self._suspects.append(task)
-        self._running.clear()
-        if self._executor:
-            self._executor.shutdown(wait=False, cancel_futures=True)
-        self._executor = None
-        log.warning("a worker process died; %d jobs are tried one by one", len(self._suspects))
-
-    def _try_alone(self, task: Row) -> None:
-        if self.store.task(task["id"])["state"] != "running":
-            return
-        alone = self._factory(1)
-        try:
-            self._finish(task, _settled(alone.submit(*self._job(task))))
-        except BrokenProcessPool:
-            self._fail(
-                task,
-                ValueError(
-                    "The worker process died on this page, perhaps for want of memory. "
-                    "The other pages went on; try it again, or scan it at a lower resolution."
-                ),
-            )
-        except Exception as error:
-            self._fail(task, error)
-        finally:
-            alone.shutdown(wait=False, cancel_futures=True)
-
-    def _report(self, task: Row, state: str) -> None:
-        self.tell(Event("task", task["batch_id"], task["document_id"], task["page_id"], task["stage"], state))
-
-
-def _settled(future: Future[Any]) -> Future[Any]:
-    """Wait for a future; raises BrokenProcessPool where its worker died."""
-    error = future.exception()
-    if isinstance(error, BrokenProcessPool):
-        raise error
-    return future
+    def _report(self, task: TaskRecord, state: str) -> None:
+        self.tell(Event("task", task.batch_id, task.document_id, task.page_id, task.stage, state))

@@ -16,9 +16,9 @@ def take_in(store: Store, batch_id: int, name: str, blob: str, limits: Limits) -
         pages = count_pages(path, limits)
         note = naming_note(name, sniff(path))
     except SourceError as error:
-        store.add_problem(batch_id, name, str(error))
+        store.documents.add_problem(batch_id, name, str(error))
         return None
-    return store.add_document(batch_id, name, blob, pages, note)
+    return store.documents.add(batch_id, name, blob, pages, note)
 
 
 def take_in_file(store: Store, batch_id: int, path: Path, limits: Limits) -> int | None:
@@ -33,6 +33,6 @@ def take_in_file(store: Store, batch_id: int, path: Path, limits: Limits) -> int
             raise OSError(f"larger than the limit of {limits.bytes / 1e6:.0f} MB")
         blob = store.blobs.put_file(path)
     except OSError as error:
-        store.add_problem(batch_id, path.name, f"the file cannot be read ({error.strerror or error})")
+        store.documents.add_problem(batch_id, path.name, f"the file cannot be read ({error.strerror or error})")
         return None
     return take_in(store, batch_id, path.name, blob, limits)

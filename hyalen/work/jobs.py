@@ -2,30 +2,28 @@
 
 from __future__ import annotations
 
+import hashlib
+import os
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
 import cv2
-import numpy as np
 
 from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg
-from hyalen.core.formats.deliver import DeliveryOptions, deliver
+from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.read import read_source_page
 from hyalen.core.formats.source import Limits, SourcePage
 from hyalen.core.imaging.clean import clean_page
-from hyalen.core.imaging.frame import relation
 from hyalen.core.imaging.orientation import FindTurn, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.treatment import Cleaned, Colours, Half, Marks, Output, ShowThrough, Switch, Treatment
-from hyalen.core.proofing.keep import carry_over
-from hyalen.core.reading.page import read_content
+from hyalen.core.read import read_content
 from hyalen.core.reading.upright import find_turn
-from hyalen.core.structure.levels import level_headings
-from hyalen.core.structure.running import find_running_heads, set_aside
-from hyalen.store.store import DocumentParts, main_language
+from hyalen.work.manuscript import Manuscript
 
 THUMB_WIDTH = 180
 REVERSE_DPI = 150.0
@@ -97,50 +95,34 @@ def _reverse(original: Original, turn: FindTurn) -> Image:
     return clean_page(small, original.dpi / factor, Treatment(**off), turn).shown  # type: ignore[arg-type]
 
 
-def read(
-    image: bytes,
-    dpi: float,
-    languages: Sequence[str],
-    keep: PageContent | None = None,
-    moved: tuple[Cleaned, Cleaned] | None = None,
-) -> PageContent:
-    """Read a cleaned page; what a person settled on `keep` is carried over.
-
-    Parameters
-    ----------
-    moved : (before, now), optional
-        The cleaning that `keep` was read from, and this one's.
-    """
+def read(image: bytes, dpi: float, languages: Sequence[str]) -> PageContent:
+    """Read a cleaned page."""
     cv2.setNumThreads(1)
-    content = read_content(decode(image), dpi, tuple(languages))
-    if keep is None:
-        return content
-    return carry_over(keep, content, np.eye(3) if moved is None else relation(*moved))
+    return read_content(decode(image), dpi, tuple(languages))
 
 
-class Settled(NamedTuple):
-    """Pages that changed, by id, each with the revision it was made from, and the main language."""
+class Delivered(NamedTuple):
+    """A file that was written, with its SHA-256."""
 
-    pages: dict[int, tuple[int, PageContent]]
-    language: str
-
-
-def settle(parts: DocumentParts) -> Settled:
-    """What needs all of a document's pages: running heads, heading levels, the main language."""
-    before = parts.content().pages
-    heads = find_running_heads(before)
-    after = level_headings(
-        [set_aside(page, {i for i in ids if not page.region(i).drawn}) for page, ids in zip(before, heads, strict=True)]
-    )
-    changed = {
-        page_id: (revision, new)
-        for page_id, revision, old, new in zip(parts.page_ids, parts.revisions, before, after, strict=True)
-        if new != old
-    }
-    return Settled(changed, main_language(after))
+    path: str
+    digest: str
+    size: int
 
 
-def make_delivery(parts: DocumentParts, file_format: str, options: DeliveryOptions) -> bytes:
-    """A document as a file."""
-    images = [partial(Path.read_bytes, Path(p)) for p in parts.images]
-    return deliver(parts.content(), images, file_format, options)
+def make_delivery(manuscript: str, out: str, name: str, options: DeliveryOptions) -> Delivered:
+    """Write a document's manuscript to a file in a format; the manuscript is used up."""
+    source, path = Path(manuscript), Path(out)
+    try:
+        document = Manuscript(source)
+        with path.open("w+b") as file:
+            FORMATS[name].write(document.tree, document.image, file, options)
+            file.flush()
+            os.fsync(file.fileno())
+            file.seek(0)
+            digest = hashlib.file_digest(file, "sha256").hexdigest()
+        return Delivered(out, digest, path.stat().st_size)
+    except BaseException:
+        path.unlink(missing_ok=True)
+        raise
+    finally:
+        source.unlink(missing_ok=True)

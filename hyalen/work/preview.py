@@ -20,7 +20,7 @@ from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.sheet import Placed, place_page
 from hyalen.core.model.treatment import Applied, Cleaned, Finding, Patch, Treatment
 from hyalen.core.reading.upright import find_turn
-from hyalen.store.database import Row
+from hyalen.store.records import PageRecord
 from hyalen.store.store import Store
 from hyalen.work.jobs import Original
 
@@ -83,19 +83,19 @@ class Previews:
         ValueError
             If the page has no original yet.
         """
-        row = self._store.page(page_id)
-        image, dpi = self._reduced(row)
-        known = self._store.cleaned(page_id)
-        turn = partial(find_turn, languages=self._store.page_languages(row))
+        page = self._store.pages.page(page_id)
+        image, dpi = self._reduced(page)
+        known = page.cleaned
+        turn = partial(find_turn, languages=self._store.pages.languages(page))
         geometry = treatment.model_dump_json(include=GEOMETRY)
-        key = (row["original_blob"], row["half"], row["cleaned"], geometry)
+        key = (page.original_blob, page.half, page.cleaning_print, geometry)
         placed = self._places.get(key)
         if placed is None:
-            placed = place_page(image, dpi, treatment, turn, row["half"], known, row["dpi"])
+            placed = place_page(image, dpi, treatment, turn, page.half, known, page.dpi)
             self._places.put(key, placed)
         if view == "page":
-            page = finish_page(image, dpi, treatment, placed, known, screen=True)
-            return _shown(page.shown, dpi, page.cleaned.findings, page.cleaned.applied)
+            made = finish_page(image, dpi, treatment, placed, known, screen=True)
+            return _shown(made.shown, dpi, made.cleaned.findings, made.cleaned.applied)
         return _shown(_view(image, placed, view, dpi), dpi, placed.findings, placed.applied)
 
     def patches(
@@ -110,32 +110,31 @@ class Previews:
         like : bool
             Take the marks that look like it too.
         """
-        row = self._store.page(page_id)
-        image, dpi = self._reduced(row, 150.0)
-        turn = partial(find_turn, languages=self._store.page_languages(row))
-        known = self._store.cleaned(page_id)
-        page = clean_page(image, dpi, treatment, turn, row["half"], known, told_dpi=row["dpi"])
-        size = np.array([page.cleaned.width, page.cleaned.height], dtype=np.float64)
+        page = self._store.pages.page(page_id)
+        image, dpi = self._reduced(page, 150.0)
+        turn = partial(find_turn, languages=self._store.pages.languages(page))
+        made = clean_page(image, dpi, treatment, turn, page.half, page.cleaned, told_dpi=page.dpi)
+        size = np.array([made.cleaned.width, made.cleaned.height], dtype=np.float64)
         drawn = np.array(outline, dtype=np.float64) * size
-        outlines = [drawn] if len(drawn) >= 3 else alike(grey(page.read), drawn[0], like)
-        return [_patch(points, page.cleaned, dpi, erase) for points in outlines]
+        outlines = [drawn] if len(drawn) >= 3 else alike(grey(made.read), drawn[0], like)
+        return [_patch(points, made.cleaned, dpi, erase) for points in outlines]
 
-    def _reduced(self, row: Row, dpi: float = PREVIEW_DPI) -> tuple[Image, float]:
-        if row["original_blob"] is None:
+    def _reduced(self, page: PageRecord, dpi: float = PREVIEW_DPI) -> tuple[Image, float]:
+        if page.original_blob is None:
             raise ValueError("The page has not been brought in yet.")
-        key = (row["original_blob"], round(dpi))
+        key = (page.original_blob, round(dpi))
         had = self._originals.get(key)
         if had is not None:
             return had
-        blob = self._store.blobs.get(row["original_blob"])
-        full = Original(blob, row["dpi"], row["stated_turn"]).pixels()
+        blob = self._store.blobs.get(page.original_blob)
+        full = Original(blob, page.dpi, page.stated_turn).pixels()
         # A drawing of 30,000 pixels is shown no larger than a page.
-        wanted = min(dpi, row["dpi"] * LARGEST_SIDE / max(full.shape[:2]) * dpi / PREVIEW_DPI)
-        factor = max(1.0, row["dpi"] / wanted)
+        wanted = min(dpi, page.dpi * LARGEST_SIDE / max(full.shape[:2]) * dpi / PREVIEW_DPI)
+        factor = max(1.0, page.dpi / wanted)
         size = (max(1, round(full.shape[1] / factor)), max(1, round(full.shape[0] / factor)))
-        small, _ = reduced(full, row["dpi"], 2 * wanted)
+        small, _ = reduced(full, page.dpi, 2 * wanted)
         small = np.ascontiguousarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
-        kept = small, row["dpi"] / factor
+        kept = small, page.dpi / factor
         self._originals.put(key, kept)
         return kept
 

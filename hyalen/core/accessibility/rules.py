@@ -4,27 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hyalen.core.model.content import PageContent
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.proofing.doubts import Doubt, Stage
 
 
 class Heading(Frozen):
-    """A heading of a page, for rules that look at the whole document."""
+    """A heading of a page (its index), for rules that look at the whole document."""
 
     page: int
     region_id: str
     level: int
-    text: str
-
-
-def page_headings(content: PageContent, page: int) -> list[Heading]:
-    """The page's headings in reading order."""
-    return [
-        Heading(page=page, region_id=r.id, level=level, text=" ".join(r.text.split())[:120])
-        for r in content.regions
-        if (level := r.role.heading_level) is not None
-    ]
 
 
 def document_doubts(

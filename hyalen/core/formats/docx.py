@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import copy
 import io
-from collections.abc import Callable
-from typing import Any
+from functools import lru_cache
+from typing import Any, BinaryIO
 
 from docx import Document
 from docx.enum.section import WD_ORIENT
@@ -14,59 +14,47 @@ from docx.oxml.ns import qn
 from docx.shared import Inches, Length, Pt, RGBColor
 from docx.text.paragraph import Paragraph
 
-from hyalen.core.model.content import PageContent, Region, RegionKind, Role
-from hyalen.core.model.document import RIGHT_TO_LEFT, DocumentContent, language_tag
-from hyalen.core.structure.flow import FlowBlock, flow, joined_text
-from hyalen.core.structure.lists import parse_item
+from hyalen.core.formats.codecs import decode, encode_jpeg
+from hyalen.core.formats.format import DeliveryOptions, Format, Images
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.languages import is_right_to_left, language_tag
+from hyalen.core.model.content import Role
+from hyalen.core.structure.tree import Node, Numbering, StructureTree, Tag
 
-Crop = Callable[[int, Region], bytes]
 
-
-def write_docx(document: DocumentContent, crop: Crop) -> bytes:
+def write_docx(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:
     """The document as flowing text.
 
     Paragraphs are joined over lines, columns and pages, running heads and page
     numbers stand in the header and footer instead of the flow.
-
-    Parameters
-    ----------
-    document : DocumentContent
-    crop : callable
-        (page index, region) -> JPEG or PNG of a figure.
     """
-    return _Writer(document, crop).write()
+    _Writer(tree, images).write(file)
 
 
 class _Writer:
-    def __init__(self, document: DocumentContent, crop: Crop) -> None:
-        self.document = document
-        self.crop = crop
+    def __init__(self, tree: StructureTree, images: Images) -> None:
+        self.tree = tree
+        self.pixels = lru_cache(maxsize=1)(lambda index: decode(images(index)))
         self.docx = Document()
-        self.numbering: tuple[bool, int] | None = None
-        self.expected = 0
         self.usable = Length(0)
 
-    def write(self) -> bytes:
+    def write(self, file: BinaryIO) -> None:
         self._page_setup()
         properties = self.docx.core_properties
-        properties.title = self.document.title
-        properties.language = language_tag(self.document.language)
+        properties.title = self.tree.title
+        properties.language = language_tag(self.tree.language)
         properties.author = ""
         properties.comments = ""
         self._defaults()
-        for block in flow(self.document.pages, self.document.language):
-            if block.role is not Role.LIST_ITEM:
-                self.numbering = None
-            self._add(block)
+        for node in self.tree.nodes():
+            self._add(node)
         self._running_heads()
-        out = io.BytesIO()
-        self.docx.save(out)
-        return out.getvalue()
+        self.docx.save(file)
 
     def _page_setup(self) -> None:
         section = self.docx.sections[0]
-        if self.document.pages:
-            page = self.document.pages[0]
+        if len(self.tree.pages):
+            page = self.tree.pages[0]
             width, height = page.width / page.dpi, page.height / page.dpi
             if 3 <= width <= 22 and 3 <= height <= 22:
                 section.page_width, section.page_height = Inches(width), Inches(height)
@@ -83,60 +71,54 @@ class _Writer:
         properties = defaults.find(qn("w:rPrDefault")).find(qn("w:rPr"))
         for old in properties.findall(qn("w:lang")):
             properties.remove(old)
-        properties.append(_lang(self.document.language))
+        properties.append(_lang(self.tree.language))
         for name in (*(f"Heading {level}" for level in range(1, 7)), "Caption"):
             style: Any = self.docx.styles[name]
             style.font.color.rgb = RGBColor(0, 0, 0)
 
-    def _add(self, block: FlowBlock) -> None:
-        level = block.role.heading_level
-        if block.region.kind is RegionKind.FIGURE:
-            self._picture(block)
-        elif block.region.table is not None:
-            self._table(block)
+    def _add(self, node: Node) -> None:
+        level = node.tag.heading_level
+        if node.tag is Tag.FIGURE:
+            self._picture(node)
+        elif node.tag is Tag.TABLE:
+            self._table(node)
+        elif node.tag is Tag.L:
+            self._list(node)
         elif level is not None:
-            self._paragraph(block, block.text, f"Heading {level}")
-        elif block.role is Role.LIST_ITEM:
-            self._list_item(block)
-        elif block.role is Role.CAPTION:
-            self._paragraph(block, block.text, "Caption")
-        elif block.text:
-            self._paragraph(block, block.text, "Normal")
+            self._paragraph(node, f"Heading {level}")
+        elif node.tag is Tag.CAPTION:
+            self._paragraph(node, "Caption")
+        elif node.text:
+            self._paragraph(node, "Normal")
 
-    def _paragraph(self, block: FlowBlock, text: str, style: str) -> Paragraph:
+    def _paragraph(self, node: Node, style: str) -> Paragraph:
         paragraph = self.docx.add_paragraph(style=style)
-        self._run(paragraph, text, block.language)
+        self._run(paragraph, node.text, node.language)
         return paragraph
 
     def _run(self, paragraph: Paragraph, text: str, language: str) -> None:
         run = paragraph.add_run(text)
-        if language in RIGHT_TO_LEFT:
+        backwards = is_right_to_left(language)
+        if backwards:
             paragraph._p.get_or_add_pPr().append(OxmlElement("w:bidi"))
             run._r.get_or_add_rPr().append(OxmlElement("w:rtl"))
-        if language != self.document.language or language in RIGHT_TO_LEFT:
+        if language != self.tree.language or backwards:
             run._r.get_or_add_rPr().append(_lang(language))
 
-    def _list_item(self, block: FlowBlock) -> None:
-        item = parse_item(block.text)
-        numbered = item.number is not None
-        lettered = bool(item.label) and not numbered and any(c.isalnum() for c in item.label)
-        if lettered:  # lettered and roman labels are kept as they are printed
-            self._paragraph(block, block.text, "List")
-            self.numbering = None
+    def _list(self, node: Node) -> None:
+        if node.numbering is Numbering.AS_PRINTED:  # lettered and roman labels are kept as they are printed
+            for item in node.children:
+                paragraph = self.docx.add_paragraph(style="List")
+                self._run(paragraph, " ".join(part.text for part in item.children), item.language)
             return
-        goes_on = self.numbering is not None and self.numbering[0] == numbered
-        if numbered and goes_on:
-            goes_on = item.number == self.expected
-        if not goes_on:
-            start = item.number if item.number is not None else 1
-            self.numbering = (numbered, self._new_list(numbered, start))
-        self.expected = (item.number or 0) + 1
-        assert self.numbering is not None
-        paragraph = self._paragraph(block, item.body, "List Number" if numbered else "List Bullet")
-        properties: Any = paragraph._p.get_or_add_pPr()
-        properties = properties.get_or_add_numPr()
-        properties.get_or_add_ilvl().val = 0
-        properties.get_or_add_numId().val = self.numbering[1]
+        numbered = node.numbering is Numbering.DECIMAL
+        number = self._new_list(numbered, node.children[0].number or 1)
+        for item in node.children:
+            paragraph = self._paragraph(item.children[-1], "List Number" if numbered else "List Bullet")
+            properties: Any = paragraph._p.get_or_add_pPr()
+            properties = properties.get_or_add_numPr()
+            properties.get_or_add_ilvl().val = 0
+            properties.get_or_add_numId().val = number
 
     def _new_list(self, numbered: bool, start: int) -> int:
         """A numbering instance of its own, so that each list starts anew (ECMA-376-1, 17.9.15)."""
@@ -149,52 +131,60 @@ class _Writer:
             instance.add_lvlOverride(ilvl=0).add_startOverride(start)
         return int(instance.numId)
 
-    def _picture(self, block: FlowBlock) -> None:
-        index, region = block.sources[0]
-        page = self.document.pages[index]
-        width = min(Inches(region.box.width / page.dpi), self.usable)
+    def _picture(self, node: Node) -> None:
+        index, region, _ = node.first
+        width = min(Inches(region.box.width / self.tree.pages[index].dpi), self.usable)
         paragraph = self.docx.add_paragraph()
-        paragraph.add_run().add_picture(io.BytesIO(self.crop(index, region)), width=width)
+        paragraph.add_run().add_picture(io.BytesIO(_crop(self.pixels(index), node)), width=width)
         properties = paragraph._p.xpath(".//wp:docPr")[0]
-        if region.alternative_text:
-            properties.set("descr", region.alternative_text)
+        if node.alternative:
+            properties.set("descr", node.alternative)
 
-    def _table(self, block: FlowBlock) -> None:
-        found = block.region.table
+    def _table(self, node: Node) -> None:
+        found = node.first.region.table
         assert found is not None
         table = self.docx.add_table(rows=found.rows, cols=found.columns, style="Table Grid")
-        for cell in found.cells:
+        for each in (cell for row in node.children for cell in row.children):
+            cell = each.cell
+            assert cell is not None
             place = table.cell(cell.row, cell.column)
             if cell.row_span > 1 or cell.column_span > 1:
                 place = place.merge(table.cell(cell.row + cell.row_span - 1, cell.column + cell.column_span - 1))
-            self._run(place.paragraphs[0], joined_text(cell.lines, block.language), block.language)
-            if cell.header:
+            self._run(place.paragraphs[0], each.text, each.language)
+            if each.tag is Tag.TH:
                 for run in place.paragraphs[0].runs:
                     run.bold = True
         for row in table.rows:
             row._tr.get_or_add_trPr().append(OxmlElement("w:cantSplit"))
-        if found.cells and all(c.header for c in found.cells if c.row == 0):
+        if node.children and all(each.tag is Tag.TH for each in node.children[0].children):
             table.rows[0]._tr.get_or_add_trPr().append(OxmlElement("w:tblHeader"))
         self.docx.add_paragraph().paragraph_format.space_after = Pt(0)
 
     def _running_heads(self) -> None:
         section = self.docx.sections[0]
-        heads = _artifacts(self.document.pages, Role.RUNNING_HEAD)
-        if heads:
-            section.header.paragraphs[0].text = heads[0].text.replace("\n", " ")
-        if _artifacts(self.document.pages, Role.PAGE_NUMBER):
+        head, numbered = "", False
+        for index in range(len(self.tree.pages)):
+            for artifact in self.tree.pages[index].artifacts:
+                head = head or (artifact.text if artifact.role is Role.RUNNING_HEAD else "")
+                numbered = numbered or artifact.role is Role.PAGE_NUMBER
+            if head and numbered:
+                break
+        if head:
+            section.header.paragraphs[0].text = head.replace("\n", " ")
+        if numbered:
             _add_page_field(section.footer.paragraphs[0])
 
 
-def _artifacts(pages: tuple[PageContent, ...], role: Role) -> list[Region]:
-    return [a for page in pages for a in page.artifacts if a.role is role]
+def _crop(page: Image, node: Node) -> bytes:
+    box = node.first.region.box
+    return encode_jpeg(page[max(0, box.top) : box.bottom, max(0, box.left) : box.right])
 
 
 def _lang(language: str) -> Any:
     element = OxmlElement("w:lang")
     tag = language_tag(language)
     element.set(qn("w:val"), tag)
-    if language in RIGHT_TO_LEFT:
+    if is_right_to_left(language):
         element.set(qn("w:bidi"), tag)
     return element
 
@@ -207,3 +197,11 @@ def _add_page_field(paragraph: Paragraph) -> None:
     paragraph._p.remove(paragraph.runs[-1]._r)
     field.append(run)
     paragraph._p.append(field)
+
+
+DOCX = Format(
+    "docx",
+    "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+    "DOCX, flowing text",
+    write_docx,
+)

@@ -1,15 +1,16 @@
 """A searchable, tagged PDF: page images, invisible text and a structure tree.
 
-ISO 32000-1 with the identification of PDF/UA-1 (ISO 14289-1) and PDF/A-2b
-(ISO 19005-2).
+ISO 32000-1 with the identification of PDF/A-2a (ISO 19005-2) and, where the document
+meets it, PDF/UA-1 (ISO 14289-1).
 """
 
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Sequence
+import tempfile
 from datetime import UTC, datetime
-from typing import Any
+from pathlib import Path
+from typing import Any, BinaryIO
 from xml.sax.saxutils import escape
 
 import pikepdf
@@ -19,201 +20,221 @@ from PIL import ImageCms
 
 from hyalen import __version__
 from hyalen.core.formats.codecs import fax_strip
+from hyalen.core.formats.format import DeliveryOptions, Format, Images
 from hyalen.core.formats.pdf_font import InvisibleFont
 from hyalen.core.formats.pdf_text import TextLayer
-from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role
-from hyalen.core.model.document import DocumentContent, language_tag
+from hyalen.core.languages import language_tag
+from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.geometry import Box
 from hyalen.core.structure.bookmarks import Bookmark, bookmarks
-from hyalen.core.structure.flow import FlowBlock, flow
-from hyalen.core.structure.lists import parse_item
+from hyalen.core.structure.conformance import Conformance
+from hyalen.core.structure.tree import Node, Piece, StructureTree, Tag
 
 POINTS_PER_INCH = 72.0
-TAGS = {Role.PARAGRAPH: "P", Role.CAPTION: "Caption"} | {Role(f"heading_{i}"): f"H{i}" for i in range(1, 7)}
 PAGINATION = {Role.RUNNING_HEAD, Role.PAGE_NUMBER}
+PAGES_A_STORE = 24
 
 
-def write_pdf(document: DocumentContent, images: Iterable[bytes], made: datetime | None = None) -> bytes:
-    """The document as a PDF file.
+def write_pdf(
+    tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions, made: datetime | None = None
+) -> None:
+    """The document as a PDF file, page by page.
+
+    It says that it is PDF/UA only where nothing stands against that (`structure.conformance`).
 
     Parameters
     ----------
-    document : DocumentContent
-    images : iterable of bytes
-        The cleaned pages as JPEG or one-bit PNG files, one a page, taken one by one.
     made : datetime, optional
         Date of creation; now where it is not given.
     """
-    return _Writer(document).write(images, made or datetime.now(UTC))
+    with tempfile.TemporaryDirectory(prefix="hyalen-pdf-") as directory:
+        _Writer(tree, _PictureStore(images, Path(directory))).write(file, made or datetime.now(UTC))
+
+
+class _PictureStore:
+    """Page pictures as PDF images that lie in files beside the one that is written, so that memory stays flat.
+
+    A stream that is copied from another PDF is read from that one's file when it is saved.
+    """
+
+    def __init__(self, images: Images, directory: Path) -> None:
+        self._images = images
+        self._directory = directory
+        self._files: list[pikepdf.Pdf] = []
+
+    def fetch(self, first: int, count: int) -> list[pikepdf.Object]:
+        """The images of `count` pages, each to be copied into another PDF."""
+        holder = pikepdf.new()
+        holder.Root.Pictures = Array([_picture(holder, self._images(i)) for i in range(first, first + count)])
+        path = self._directory / f"{first}.pdf"
+        holder.save(path)
+        holder.close()
+        stored = pikepdf.open(path)
+        self._files.append(stored)
+        return list(stored.Root.Pictures)
+
+
+def _picture(pdf: pikepdf.Pdf, image: bytes) -> pikepdf.Object:
+    """A JPEG as it is, a one-bit image as CCITT Group 4 (ISO 32000-1, 7.4.6 and 7.4.8)."""
+    with Pillow.open(io.BytesIO(image)) as opened:
+        size, mode = opened.size, opened.mode
+        coded = fax_strip(opened) if mode == "1" else image
+    entries: dict[str, Any] = {"Type": Name.XObject, "Subtype": Name.Image, "Width": size[0], "Height": size[1]}
+    if mode == "1":
+        parameters = Dictionary(K=-1, Columns=size[0], Rows=size[1], BlackIs1=False)
+        return pdf.make_stream(
+            coded,
+            **entries,
+            ColorSpace=Name.DeviceGray,
+            BitsPerComponent=1,
+            Filter=Name.CCITTFaxDecode,
+            DecodeParms=parameters,
+        )
+    space = Name.DeviceGray if mode == "L" else Name.DeviceRGB
+    return pdf.make_stream(coded, **entries, ColorSpace=space, BitsPerComponent=8, Filter=Name.DCTDecode)
+
+
+class _Sheet:
+    """A page that is being written: its content operators and, by MCID, the elements they belong to."""
+
+    def __init__(self, number: int, content: PageContent, obj: pikepdf.Object, layer: TextLayer) -> None:
+        self.number = number
+        self.obj = obj
+        self.layer = layer
+        self.scale = POINTS_PER_INCH / content.dpi
+        self.height = content.height
+        self.size = content.width * self.scale, content.height * self.scale
+        self.operators: list[str] = []
+        self.marked: list[pikepdf.Object] = []
 
 
 class _Writer:
-    def __init__(self, document: DocumentContent) -> None:
-        self.document = document
+    def __init__(self, tree: StructureTree, pictures: _PictureStore) -> None:
+        self.tree = tree
+        self.pictures = pictures
         self.pdf = pikepdf.new()
         self.font = InvisibleFont()
-        self.streams: list[list[str]] = []
-        self.parents: list[list[pikepdf.Object]] = []
+        self.font_object = self.pdf.make_indirect(Dictionary())
+        self.sheets: list[_Sheet] = []
+        self.closed = 0
+        self.numbers: Any = Array()
+        self.waiting: list[pikepdf.Object] = []
 
-    def write(self, images: Iterable[bytes], made: datetime) -> bytes:
-        pdf, document = self.pdf, self.document
-        resources = []
-        for content, image in zip(document.pages, images, strict=True):
-            resources.append(self._add_page(content, image))
-        root = self._structure()
-        font = self.font.embed(pdf)
-        for i, page in enumerate(pdf.pages):
-            resources[i].Font = Dictionary(F0=font)
-            page.obj.Contents = pdf.make_stream("\n".join(self.streams[i]).encode("ascii"))
+    def write(self, file: BinaryIO, made: datetime) -> None:
+        pdf, tree = self.pdf, self.tree
+        root = pdf.make_indirect(Dictionary(Type=Name.StructTreeRoot, K=Array()))
+        top = self._element(Tag.DOCUMENT, root, Lang=String(language_tag(tree.language)))
+        conformance = Conformance(tree.title)
+        headings = []
+        for node in tree.nodes():
+            conformance.see(node)
+            self._close_before(node.first.page)
+            self._add(node, top)
+            if node.tag.heading_level is not None:
+                headings.append(Node(node.tag, node.language, pieces=(node.first._replace(lines=()),), text=node.text))
+        self._close_before(len(tree.pages))
+        root.ParentTree = pdf.make_indirect(Dictionary(Nums=self.numbers))
+        root.ParentTreeNextKey = len(self.sheets)
+        for key, value in self.font.embed(pdf).items():
+            self.font_object[key] = value
         pdf.Root.StructTreeRoot = root
         pdf.Root.MarkInfo = Dictionary(Marked=True)
-        pdf.Root.Lang = String(language_tag(document.language))
+        pdf.Root.Lang = String(language_tag(tree.language))
         pdf.Root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
-        self._outline()
-        self._identify(made)
-        out = io.BytesIO()
-        pdf.save(out, min_version="1.7", object_stream_mode=pikepdf.ObjectStreamMode.generate)
-        return out.getvalue()
+        self._outline(bookmarks(headings))
+        self._identify(made, conformance.met)
+        pdf.save(file, min_version="1.7", object_stream_mode=pikepdf.ObjectStreamMode.generate)
 
-    def _add_page(self, page: PageContent, image: bytes) -> pikepdf.Object:
-        picture = self._picture(image)
-        scale = POINTS_PER_INCH / page.dpi
-        width, height = page.width * scale, page.height * scale
-        resources = self.pdf.make_indirect(Dictionary(XObject=Dictionary(Im0=picture)))
-        self.pdf.pages.append(
-            pikepdf.Page(
-                self.pdf.make_indirect(
-                    Dictionary(
-                        Type=Name.Page,
-                        MediaBox=Array([0, 0, round(width, 3), round(height, 3)]),
-                        Resources=resources,
-                        StructParents=len(self.parents),
-                        Tabs=Name.S,
-                    )
-                )
+    # Pages, opened when the first node stands on them and closed when none can any more
+
+    def _sheet(self, number: int) -> _Sheet:
+        while len(self.sheets) <= number:
+            self._open_next()
+        return self.sheets[number]
+
+    def _open_next(self) -> None:
+        number = len(self.sheets)
+        content = self.tree.pages[number]
+        if not self.waiting:
+            self.waiting = self.pictures.fetch(number, min(PAGES_A_STORE, len(self.tree.pages) - number))
+        picture = self.pdf.copy_foreign(self.waiting.pop(0))
+        scale = POINTS_PER_INCH / content.dpi
+        width, height = content.width * scale, content.height * scale
+        resources = Dictionary(XObject=Dictionary(Im0=picture), Font=Dictionary(F0=self.font_object))
+        page = self.pdf.make_indirect(
+            Dictionary(
+                Type=Name.Page,
+                MediaBox=Array([0, 0, round(width, 3), round(height, 3)]),
+                Resources=resources,
+                StructParents=number,
+                Tabs=Name.S,
             )
         )
-        draw = f"q {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q"
-        self.streams.append([f"/Artifact BMC\n{draw}\nEMC"])
-        self.parents.append([])
-        layer = TextLayer(self.font, page.height, scale)
-        for region in page.artifacts:
+        self.pdf.pages.append(pikepdf.Page(page))
+        sheet = _Sheet(number, content, page, TextLayer(self.font, content.height, scale))
+        sheet.operators.append(f"/Artifact BMC\nq {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q\nEMC")
+        for region in content.artifacts:
             if region.lines:
                 kind = "<</Type /Pagination>>" if region.role in PAGINATION else "<</Type /Layout>>"
-                text = layer.lines(region.lines, region.language or self.document.language)
-                self.streams[-1].append(f"/Artifact {kind} BDC\n{text}\nEMC")
-        return resources
+                text = sheet.layer.lines(region.lines, region.language or self.tree.language)
+                sheet.operators.append(f"/Artifact {kind} BDC\n{text}\nEMC")
+        self.sheets.append(sheet)
 
-    def _picture(self, image: bytes) -> pikepdf.Object:
-        """A JPEG as it is, a one-bit image as CCITT Group 4 (ISO 32000-1, 7.4.6 and 7.4.8)."""
-        with Pillow.open(io.BytesIO(image)) as opened:
-            size, mode = opened.size, opened.mode
-            coded = fax_strip(opened) if mode == "1" else image
-        entries: dict[str, Any] = {"Type": Name.XObject, "Subtype": Name.Image, "Width": size[0], "Height": size[1]}
-        if mode == "1":
-            parameters = Dictionary(K=-1, Columns=size[0], Rows=size[1], BlackIs1=False)
-            return self.pdf.make_stream(
-                coded,
-                **entries,
-                ColorSpace=Name.DeviceGray,
-                BitsPerComponent=1,
-                Filter=Name.CCITTFaxDecode,
-                DecodeParms=parameters,
-            )
-        space = Name.DeviceGray if mode == "L" else Name.DeviceRGB
-        return self.pdf.make_stream(coded, **entries, ColorSpace=space, BitsPerComponent=8, Filter=Name.DCTDecode)
+    def _close_before(self, number: int) -> None:
+        """Write the contents of the pages before this one: no later node stands on them."""
+        for index in range(self.closed, number):
+            sheet = self._sheet(index)
+            sheet.obj.Contents = self.pdf.make_stream("\n".join(sheet.operators).encode("ascii"))
+            self.numbers.extend([index, self.pdf.make_indirect(Array(sheet.marked))])
+            sheet.operators, sheet.marked = [], []
+        self.closed = max(self.closed, number)
 
     # Structure (ISO 32000-1, 14.7 and 14.8)
 
-    def _element(self, tag: str, parent: pikepdf.Object, **entries: Any) -> pikepdf.Object:
+    def _element(self, tag: Tag, parent: pikepdf.Object, **entries: Any) -> pikepdf.Object:
         element = self.pdf.make_indirect(
-            Dictionary(Type=Name.StructElem, S=Name("/" + tag), P=parent, K=Array(), **entries)
+            Dictionary(Type=Name.StructElem, S=Name("/" + tag.value), P=parent, K=Array(), **entries)
         )
         parent.K.append(element)
         return element
 
     def _mark(self, element: pikepdf.Object, page: int, operators: str) -> None:
         """Put content on a page as belonging to an element."""
-        mcid = len(self.parents[page])
-        tag = str(element.S)
-        self.streams[page].append(f"{tag} <</MCID {mcid}>> BDC\n{operators}\nEMC")
-        self.parents[page].append(element)
-        reference = Dictionary(Type=Name.MCR, Pg=self.pdf.pages[page].obj, MCID=mcid)
+        sheet = self._sheet(page)
+        mcid = len(sheet.marked)
+        sheet.operators.append(f"{element.S} <</MCID {mcid}>> BDC\n{operators}\nEMC")
+        sheet.marked.append(element)
         if "/Pg" not in element:
-            element.Pg = self.pdf.pages[page].obj
-        element.K.append(reference)
+            element.Pg = sheet.obj
+        element.K.append(Dictionary(Type=Name.MCR, Pg=sheet.obj, MCID=mcid))
 
-    def _structure(self) -> pikepdf.Object:
-        pdf, language = self.pdf, self.document.language
-        root = pdf.make_indirect(Dictionary(Type=Name.StructTreeRoot, K=Array()))
-        top = self._element("Document", root, Lang=String(language_tag(language)))
-        open_list: pikepdf.Object | None = None
-        for block in flow(self.document.pages, language):
-            if block.role is Role.LIST_ITEM:
-                if open_list is None:
-                    open_list = self._element("L", top)
-                    numbered = parse_item(block.text).number is not None
-                    open_list.A = Dictionary(O=Name.List, ListNumbering=Name.Decimal if numbered else Name.Disc)
-                self._list_item(open_list, block)
-                continue
-            open_list = None
-            if block.region.kind is RegionKind.FIGURE:
-                self._figure(top, block)
-            elif block.region.table is not None:
-                self._table(top, block)
-            else:
-                element = self._element(TAGS.get(block.role, "P"), top, **self._lang(block.region))
-                self._text(element, block)
-        numbers: Any = Array()
-        for i, elements in enumerate(self.parents):
-            numbers.extend([i, pdf.make_indirect(Array(elements))])
-        root.ParentTree = pdf.make_indirect(Dictionary(Nums=numbers))
-        root.ParentTreeNextKey = len(self.parents)
-        return root
+    def _add(self, node: Node, parent: pikepdf.Object) -> None:
+        entries = {} if node.language == self.tree.language else {"Lang": String(language_tag(node.language))}
+        element = self._element(node.tag, parent, **entries)
+        if node.tag is Tag.FIGURE:
+            self._figure(element, node)
+            return
+        if node.numbering is not None:
+            element.A = Dictionary(O=Name.List, ListNumbering=Name("/" + node.numbering.value))
+        if node.cell is not None:
+            _describe_cell(element, node)
+        for piece in node.pieces:
+            if piece.lines:
+                self._mark(element, piece.page, self._coded(piece))
+        for child in node.children:
+            self._add(child, element)
 
-    def _lang(self, region: Region) -> dict[str, String]:
-        if region.language and region.language != self.document.language:
-            return {"Lang": String(language_tag(region.language))}
-        return {}
+    def _coded(self, piece: Piece) -> str:
+        return self._sheet(piece.page).layer.lines(piece.lines, piece.region.language or self.tree.language)
 
-    def _layer(self, page: int) -> TextLayer:
-        content = self.document.pages[page]
-        return TextLayer(self.font, content.height, POINTS_PER_INCH / content.dpi)
-
-    def _coded(self, page: int, lines: Sequence[Line], region: Region) -> str:
-        return self._layer(page).lines(lines, region.language or self.document.language)
-
-    def _text(self, element: pikepdf.Object, block: FlowBlock) -> None:
-        for page, region in block.sources:
-            if region.lines:
-                self._mark(element, page, self._coded(page, region.lines, region))
-
-    def _list_item(self, parent: pikepdf.Object, block: FlowBlock) -> None:
-        item = self._element("LI", parent, **self._lang(block.region))
-        label = parse_item(block.text).label
-        page, region = block.sources[0]
-        lines = list(region.lines)
-        if label and lines and lines[0].words and lines[0].words[0].text == label:
-            first = lines[0].model_copy(update={"words": lines[0].words[:1]})
-            self._mark(self._element("Lbl", item), page, self._coded(page, [first], region))
-            rest = lines[0].words[1:]
-            lines[0] = lines[0].model_copy(update={"words": rest})
-            lines = lines if rest else lines[1:]
-        body = self._element("LBody", item)
-        if lines:
-            self._mark(body, page, self._coded(page, lines, region))
-        for page, region in block.sources[1:]:
-            self._mark(body, page, self._coded(page, region.lines, region))
-
-    def _figure(self, parent: pikepdf.Object, block: FlowBlock) -> None:
-        page, region = block.sources[0]
-        content = self.document.pages[page]
-        scale = POINTS_PER_INCH / content.dpi
-        left, bottom, right, top = _rectangle(region.box, content.height, scale)
-        alternative = region.alternative_text or f"Picture on page {page + 1}, not described"
-        element = self._element("Figure", parent, Alt=String(alternative), **self._lang(region))
+    def _figure(self, element: pikepdf.Object, node: Node) -> None:
+        page, region, _ = node.first
+        sheet = self._sheet(page)
+        left, bottom, right, top = _rectangle(region.box, sheet.height, sheet.scale)
+        if node.alternative is not None:
+            element.Alt = String(node.alternative)
         element.A = Dictionary(O=Name.Layout, Placement=Name.Block, BBox=Array([left, bottom, right, top]))
-        width, height = content.width * scale, content.height * scale
+        width, height = sheet.size
         self._mark(
             element,
             page,
@@ -221,30 +242,9 @@ class _Writer:
             f"{width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q",
         )
 
-    def _table(self, parent: pikepdf.Object, block: FlowBlock) -> None:
-        page, region = block.sources[0]
-        assert region.table is not None
-        table = self._element("Table", parent, **self._lang(region))
-        for row in range(region.table.rows):
-            line = self._element("TR", table)
-            for cell in sorted((c for c in region.table.cells if c.row == row), key=lambda c: c.column):
-                element = self._element("TH" if cell.header else "TD", line)
-                attributes = Dictionary(O=Name.Table)
-                if cell.header:
-                    attributes.Scope = Name.Column if row == 0 else Name.Row
-                if cell.row_span > 1:
-                    attributes.RowSpan = cell.row_span
-                if cell.column_span > 1:
-                    attributes.ColSpan = cell.column_span
-                if len(attributes) > 1:
-                    element.A = attributes
-                if cell.lines:
-                    self._mark(element, page, self._coded(page, cell.lines, region))
-
     # Navigation and identification
 
-    def _outline(self) -> None:
-        marks = bookmarks(self.document.pages, self.document.language)
+    def _outline(self, marks: list[Bookmark]) -> None:
         if not marks:
             return
         with self.pdf.open_outline() as outline:
@@ -252,25 +252,26 @@ class _Writer:
         self.pdf.Root.PageMode = Name.UseOutlines
 
     def _item(self, mark: Bookmark) -> OutlineItem:
-        content = self.document.pages[mark.page]
-        top = (content.height - mark.top) * POINTS_PER_INCH / content.dpi + 6
-        where = Array([self.pdf.pages[mark.page].obj, Name.XYZ, 0, round(top, 2), 0])
+        sheet = self.sheets[mark.page]
+        top = (sheet.height - mark.top) * sheet.scale + 6
+        where = Array([sheet.obj, Name.XYZ, 0, round(top, 2), 0])
         item = OutlineItem(mark.title, destination=where)
         item.children.extend(self._item(child) for child in mark.children)
         return item
 
-    def _identify(self, made: datetime) -> None:
+    def _identify(self, made: datetime, accessible: bool) -> None:
         made = made.replace(microsecond=0)
         producer = f"Hyalen {__version__}"
         stamp = made.strftime("%Y-%m-%dT%H:%M:%S+00:00")
         xmp = XMP.format(
-            title=escape(self.document.title),
+            title=escape(self.tree.title),
             producer=producer,
             made=stamp,
-            language=language_tag(self.document.language),
+            language=language_tag(self.tree.language),
+            pdfua="<pdfuaid:part>1</pdfuaid:part>" if accessible else "",
         )
         self.pdf.Root.Metadata = self.pdf.make_stream(xmp.encode("utf8"), Type=Name.Metadata, Subtype=Name.XML)
-        self.pdf.docinfo["/Title"] = String(self.document.title)
+        self.pdf.docinfo["/Title"] = String(self.tree.title)
         self.pdf.docinfo["/Producer"] = String(producer)
         self.pdf.docinfo["/CreationDate"] = String(made.strftime("D:%Y%m%d%H%M%S+00'00'"))
         profile = self.pdf.make_stream(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes(), N=3)
@@ -285,6 +286,20 @@ class _Writer:
                 )
             ]
         )
+
+
+def _describe_cell(element: pikepdf.Object, node: Node) -> None:
+    """Scope and spans (ISO 32000-1, table 349)."""
+    attributes = Dictionary(O=Name.Table)
+    assert node.cell is not None
+    if node.scope is not None:
+        attributes.Scope = Name("/" + node.scope)
+    if node.cell.row_span > 1:
+        attributes.RowSpan = node.cell.row_span
+    if node.cell.column_span > 1:
+        attributes.ColSpan = node.cell.column_span
+    if len(attributes) > 1:
+        element.A = attributes
 
 
 def _rectangle(box: Box, height: int, scale: float) -> tuple[float, float, float, float]:
@@ -311,8 +326,8 @@ XMP = """<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>
    <xmp:CreateDate>{made}</xmp:CreateDate>
    <pdf:Producer>{producer}</pdf:Producer>
    <pdfaid:part>2</pdfaid:part>
-   <pdfaid:conformance>B</pdfaid:conformance>
-   <pdfuaid:part>1</pdfuaid:part>
+   <pdfaid:conformance>A</pdfaid:conformance>
+   {pdfua}
   </rdf:Description>
   <rdf:Description rdf:about=""
     xmlns:pdfaExtension="http://www.aiim.org/pdfa/ns/extension/"
@@ -341,3 +356,6 @@ XMP = """<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>
  </rdf:RDF>
 </x:xmpmeta>
 <?xpacket end="w"?>"""
+
+
+PDF = Format("pdf", "application/pdf", "PDF, searchable and tagged", write_pdf)

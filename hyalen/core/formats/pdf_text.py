@@ -7,9 +7,8 @@ from collections.abc import Iterable, Sequence
 from itertools import groupby
 
 from hyalen.core.formats.pdf_font import ADVANCE, UNITS, InvisibleFont
-from hyalen.core.layout.regions import clipped_baseline
+from hyalen.core.languages import script_of
 from hyalen.core.model.content import Line
-from hyalen.core.reading.language import script_of
 from hyalen.core.structure.flow import LineEnd, line_end
 
 SOFT_HYPHEN = "\u00ad"
@@ -53,7 +52,7 @@ class TextLayer:
         return "\n".join(out)
 
     def _line(self, line: Line, end: LineEnd) -> Iterable[str]:
-        (x0, y0), (x1, y1) = clipped_baseline(line)
+        (x0, y0), (x1, y1) = line.baseline_in_box
         slope = (y1 - y0) / (x1 - x0) if x1 > x0 else 0.0
         slope = slope if abs(slope) < 0.2 else 0.0
         angle = math.atan(-slope)

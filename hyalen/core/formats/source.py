@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 from hyalen.core.model.document import PageKind
@@ -23,24 +22,6 @@ class Limits(Frozen):
     bytes: int = 2_000_000_000
     pages: int = 5_000
     pixels: int = 150_000_000
-
-    @classmethod
-    def from_settings(cls, settings: Mapping[str, str]) -> Limits:
-        """Limits with what HYALEN_MAX_BYTES, HYALEN_MAX_PAGES and HYALEN_MAX_PIXELS say.
-
-        Raises
-        ------
-        ValueError
-            If one of them is no positive whole number.
-        """
-        told: dict[str, int] = {}
-        for name in cls.model_fields:
-            value = settings.get(f"HYALEN_MAX_{name.upper()}")
-            if value is not None:
-                if not value.isdecimal() or int(value) < 1:
-                    raise ValueError(f"HYALEN_MAX_{name.upper()} must be a positive whole number, not {value!r}")
-                told[name] = int(value)
-        return cls(**told)
 
 
 @dataclass(frozen=True)

@@ -2,34 +2,39 @@
 
 from __future__ import annotations
 
-from hyalen.core.model.content import RegionKind, Table
-from hyalen.core.model.document import DocumentContent
-from hyalen.core.structure.flow import flow, joined_text
+from typing import BinaryIO
+
+from hyalen.core.formats.format import DeliveryOptions, Format, Images
+from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 
-def write_text(document: DocumentContent, keep_running_heads: bool = False) -> str:
+def write_text(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:
     """Paragraphs parted by an empty line; a table's row is a line, its cells parted by tabs.
 
     Running heads and page numbers are left out unless they are asked for; a picture
     is its alternative text in brackets.
     """
-    parts = []
-    for block in flow(document.pages, document.language, keep_running_heads):
-        region = block.region
-        if region.kind is RegionKind.FIGURE:
-            if region.alternative_text:
-                parts.append(f"[{region.alternative_text}]")
-        elif region.table is not None:
-            parts.append(table_text(region.table, block.language))
-        elif block.text:
-            parts.append(block.text)
-    return "\n\n".join(parts) + "\n"
+    parted = b""
+    for node in tree.nodes(keep_running_heads=options.keep_running_heads):
+        for text in _paragraphs(node):
+            file.write(parted + text.encode("utf8"))
+            parted = b"\n\n"
+    file.write(b"\n")
 
 
-def table_text(table: Table, language: str) -> str:
+def _paragraphs(node: Node) -> list[str]:
+    if node.tag is Tag.L:
+        return [" ".join(part.text for part in item.children if part.text) for item in node.children]
+    if node.tag is Tag.FIGURE:
+        return [f"[{node.alternative}]"] if node.alternative else []
+    if node.tag is Tag.TABLE:
+        return [table_text(node)]
+    return [node.text] if node.text else []
+
+
+def table_text(table: Node) -> str:
     """The rows as lines of cells parted by tabs."""
-    rows = []
-    for row in range(table.rows):
-        cells = sorted((c for c in table.cells if c.row == row), key=lambda c: c.column)
-        rows.append("\t".join(joined_text(c.lines, language) for c in cells))
-    return "\n".join(rows)
+    return "\n".join("\t".join(cell.text for cell in row.children) for row in table.children)
+
+
+TEXT = Format("txt", "text/plain; charset=utf-8", "Plain text", write_text)

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-import io
 import re
+from typing import BinaryIO
 
 from openpyxl import Workbook
 from openpyxl.styles import Alignment, Font
 from openpyxl.utils import get_column_letter
 
-from hyalen.core.model.content import Table
-from hyalen.core.model.document import DocumentContent
-from hyalen.core.structure.flow import joined_text
+from hyalen.core.formats.format import DeliveryOptions, Format, Images
+from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 _NUMBER = re.compile(r"^-?\d{1,3}(?:(?:[  ]\d{3})+|\d*)(?:\.\d+)?$")
 
 
-def write_xlsx(document: DocumentContent) -> bytes:
+def write_xlsx(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:
     """The workbook; spans are merged and header cells bold.
 
     A cell that holds nothing but a number with a point or no decimals is stored as one.
@@ -25,23 +24,23 @@ def write_xlsx(document: DocumentContent) -> bytes:
     book = Workbook()
     for sheet in book.worksheets:
         book.remove(sheet)
-    for number, page in enumerate(document.pages, 1):
-        for region in page.regions:
-            if region.table is not None:
-                title = f"Page {number}, table {len(book.sheetnames) + 1}"
-                _fill(book, title, region.table, region.language or document.language)
+    for node in tree.nodes():
+        if node.tag is Tag.TABLE:
+            _fill(book, f"Page {node.first.page + 1}, table {len(book.sheetnames) + 1}", node)
     if not book.sheetnames:
         book.create_sheet("No tables")
-    out = io.BytesIO()
-    book.save(out)
-    return out.getvalue()
+    book.save(file)
 
 
-def _fill(book: Workbook, title: str, table: Table, language: str) -> None:
+def _fill(book: Workbook, title: str, node: Node) -> None:
     sheet = book.create_sheet(title)
-    widths = [8] * table.columns
-    for cell in table.cells:
-        text = joined_text(cell.lines, language)
+    found = node.first.region.table
+    assert found is not None
+    widths = [8] * found.columns
+    cells = [(each, each.cell) for row in node.children for each in row.children]
+    for each, cell in cells:
+        assert cell is not None
+        text = each.text
         place = sheet.cell(cell.row + 1, cell.column + 1)
         plain = text.replace(" ", "").replace(" ", "")
         if _NUMBER.match(text) and not (plain.lstrip("-").startswith("0") and "." not in plain and len(plain) > 1):
@@ -62,5 +61,14 @@ def _fill(book: Workbook, title: str, table: Table, language: str) -> None:
             )
     for i, width in enumerate(widths, 1):
         sheet.column_dimensions[get_column_letter(i)].width = width
-    if all(cell.header for cell in table.cells if cell.row == 0):
+    if node.children and all(each.tag is Tag.TH for each in node.children[0].children):
         sheet.freeze_panes = "A2"
+
+
+XLSX = Format(
+    "xlsx",
+    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "XLSX, the tables",
+    write_xlsx,
+    tables_only=True,
+)

@@ -8,7 +8,6 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import BSpline
 from scipy.sparse import csr_array
 from scipy.spatial import cKDTree
 
@@ -209,6 +208,8 @@ class _Field:
 
     def at(self, x: Floats, y: Floats) -> Floats:
         """(n, 3 * across) values of the basis at points, inches."""
+        from scipy.interpolate import BSpline  # slow to load, and needed on bent pages only
+
         inside = np.clip(x, 0, self.width - 1e-9)
         splines = BSpline.design_matrix(inside, self.knots, 3).toarray()
         v = np.clip((y - self.middle) / self.half, -1.3, 1.3)

@@ -8,7 +8,6 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import theilslopes
 
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 
@@ -143,6 +142,8 @@ def find_lines(page: Image, dpi: float, skew: float = 0.0) -> list[Line]:
 
 def _across(view: Image, dpi: float) -> list[tuple[float, float, float]]:
     """(start, slope, half width) of lines that run down the view."""
+    from scipy.stats import theilslopes  # slow to load, and seldom needed
+
     height, width = view.shape
     if height < 4 * BANDS or width < 40:
         return []

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from hyalen.core.model.found import FoundLine
 from hyalen.core.model.geometry import Box
-from hyalen.core.reading.engine import ReadLine
 
 FARTHEST = 2.3
 SIZE_RATIO = 1.3
 
 
-def columns(lines: Sequence[ReadLine]) -> list[list[ReadLine]]:
+def columns(lines: Sequence[FoundLine]) -> list[list[FoundLine]]:
     """Chains of lines, each right below the one before.
 
     Two lines are linked when each is the other's only neighbour across the space between
@@ -20,11 +20,11 @@ def columns(lines: Sequence[ReadLine]) -> list[list[ReadLine]]:
 
     Parameters
     ----------
-    lines : sequence of ReadLine
+    lines : sequence of FoundLine
 
     Returns
     -------
-    list of list of ReadLine
+    list of list of FoundLine
         From top to bottom within each chain.
     """
     ordered = sorted(lines, key=lambda line: line.box.centre.y)
@@ -50,7 +50,7 @@ def columns(lines: Sequence[ReadLine]) -> list[list[ReadLine]]:
     return chains
 
 
-def _next_below(lines: Sequence[ReadLine], i: int) -> list[int]:
+def _next_below(lines: Sequence[FoundLine], i: int) -> list[int]:
     """The lines that are first met going down from line `i` over its width, within a link's reach."""
     box = lines[i].box
     # A page number far below beside a paragraph's short last line is no neighbour.
@@ -72,7 +72,7 @@ def _shared(a: Box, b: Box) -> int:
     return min(a.right, b.right) - max(a.left, b.left)
 
 
-def _linked(a: ReadLine, b: ReadLine) -> bool:
+def _linked(a: FoundLine, b: FoundLine) -> bool:
     size = max(1.0, min(a.height, b.height))
     if max(a.height, b.height) / size > SIZE_RATIO:
         return False

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image
+from hyalen.core.languages import identify, is_known, mostly_right_to_left
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import find_figures, merged
 from hyalen.core.layout.order import reading_order
@@ -14,16 +15,14 @@ from hyalen.core.layout.paragraphs import split_paragraphs
 from hyalen.core.layout.rows import join_rows
 from hyalen.core.layout.tables import FoundTable, find_ruled_tables
 from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Table, Word
-from hyalen.core.model.document import RIGHT_TO_LEFT
-from hyalen.core.model.geometry import Box, Point, union
-from hyalen.core.reading.engine import BlockKind, ReadBlock, ReadLine, ReadWord
-from hyalen.core.reading.language import identify, is_known
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
+from hyalen.core.model.geometry import Box, union
 
 TRUSTED = 0.6
 
 
 def find_regions(
-    page: Image, dpi: float, blocks: Sequence[ReadBlock], languages: tuple[str, ...]
+    page: Image, dpi: float, blocks: Sequence[FoundBlock], languages: tuple[str, ...]
 ) -> tuple[Region, ...]:
     """Text, tables and figures in reading order; roles are settled by `structure.roles`.
 
@@ -33,7 +32,7 @@ def find_regions(
         The cleaned page.
     dpi : float
         Pixels an inch.
-    blocks : sequence of ReadBlock
+    blocks : sequence of FoundBlock
         What the engine found on it.
     languages : tuple of str
         What it was read in.
@@ -67,10 +66,10 @@ def find_regions(
         )
     kept = [t for line in read if (t := _without(line, tables_at, figures)) is not None and not _is_noise(t, dpi)]
     for column in columns(join_rows(kept)):
-        right_to_left = _direction([w.language for line in column for w in line.words])
+        right_to_left = mostly_right_to_left([w.language for line in column for w in line.words])
         for paragraph in split_paragraphs([_line(line, numbered) for line in column], right_to_left):
             regions.append(_text_region(paragraph, numbered, languages))
-    main = _direction([w.language for line in read for w in line.words])
+    main = mostly_right_to_left([w.language for line in read for w in line.words])
     order = reading_order([r.box for r in regions], main)
     return tuple(regions[i] for i in order)
 
@@ -86,7 +85,7 @@ class _Numbering:
         return f"{prefix}{self._next}"
 
 
-def _without_doubles(lines: Sequence[ReadLine]) -> list[ReadLine]:
+def _without_doubles(lines: Sequence[FoundLine]) -> list[FoundLine]:
     """The lines without words that the engine read a second time on the same ink."""
     words = [w for line in lines for w in line.words]
     if not words:
@@ -107,12 +106,7 @@ def _without_doubles(lines: Sequence[ReadLine]) -> list[ReadLine]:
     return [line for line in kept if line.words]
 
 
-def _direction(languages: Sequence[str]) -> bool:
-    """Whether most words are of a right-to-left language."""
-    return sum(code in RIGHT_TO_LEFT for code in languages) * 2 > len(languages)
-
-
-def _plausible(word: ReadWord, dpi: float) -> bool:
+def _plausible(word: FoundWord, dpi: float) -> bool:
     letters = sum(c.isalnum() for c in word.text)
     return (
         word.confidence > TRUSTED
@@ -127,7 +121,7 @@ def _is_picture(box: Box, dpi: float, words: Sequence[Box]) -> bool:
     return box.width > dpi * 0.4 and box.height > dpi * 0.4 and inside < 0.1 * box.area
 
 
-def _is_noise(line: ReadLine, dpi: float) -> bool:
+def _is_noise(line: FoundLine, dpi: float) -> bool:
     """What the engine makes of specks, rules and stains."""
     text = "".join(w.text for w in line.words)
     letters = sum(c.isalnum() for c in text)
@@ -142,7 +136,7 @@ def _is_noise(line: ReadLine, dpi: float) -> bool:
     return letters <= 2 and mean < 0.55
 
 
-def _without(line: ReadLine, tables: Sequence[Box], figures: Sequence[Box]) -> ReadLine | None:
+def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Box]) -> FoundLine | None:
     """The line less its words that lie in tables or figures; None where none are left.
 
     A word that is surely read and whose line goes on outside a figure is text that the
@@ -150,7 +144,7 @@ def _without(line: ReadLine, tables: Sequence[Box], figures: Sequence[Box]) -> R
     """
     outside = any(not any(b.covers(w.box) for b in figures) for w in line.words)
 
-    def stays(word: ReadWord) -> bool:
+    def stays(word: FoundWord) -> bool:
         if any(b.covers(word.box) for b in tables):
             return False
         return not any(b.covers(word.box) for b in figures) or (outside and word.confidence > 0.85)
@@ -163,8 +157,18 @@ def _without(line: ReadLine, tables: Sequence[Box], figures: Sequence[Box]) -> R
     return line._replace(words=words, box=union(w.box for w in words))
 
 
-def _line(line: ReadLine, numbered: _Numbering) -> Line:
-    words = tuple(Word(id=numbered("w"), text=w.text, box=w.box, confidence=round(w.confidence, 3)) for w in line.words)
+def _line(line: FoundLine, numbered: _Numbering) -> Line:
+    words = tuple(
+        Word(
+            id=numbered("w"),
+            text=w.text,
+            box=w.box,
+            confidence=round(w.confidence, 3),
+            others=w.others,
+            style=tuple(sorted(w.style)),
+        )
+        for w in line.words
+    )
     return Line(words=words, box=union(w.box for w in words), baseline=line.baseline, height=line.height)
 
 
@@ -183,7 +187,7 @@ def _text_region(lines: Sequence[Line], numbered: _Numbering, languages: tuple[s
 
 
 def _table_region(
-    table: FoundTable, read: Sequence[ReadLine], numbered: _Numbering, languages: tuple[str, ...]
+    table: FoundTable, read: Sequence[FoundLine], numbered: _Numbering, languages: tuple[str, ...]
 ) -> Region:
     cells = []
     for cell in table.cells:
@@ -218,14 +222,4 @@ def _table_region(
         language=language or languages[0],
         confidence=0.9,
         reason="ruled grid",
-    )
-
-
-def clipped_baseline(line: Line) -> tuple[Point, Point]:
-    """The part of the baseline beneath the line's box."""
-    (x0, y0), (x1, y1) = line.baseline
-    slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
-    return (
-        Point(line.box.left, y0 + slope * (line.box.left - x0)),
-        Point(line.box.right, y0 + slope * (line.box.right - x0)),
     )

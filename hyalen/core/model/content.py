@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from enum import StrEnum
 
+from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Frozen, Point, bounds
 
 
@@ -58,13 +59,15 @@ class WordState(StrEnum):
 
 
 class Word(Frozen):
-    """A run of glyphs between spaces; `confidence` is the engine's, 0 to 1."""
+    """A run of glyphs between spaces; `confidence` is the reader's, 0 to 1, `others` its other readings of the ink."""
 
     id: str
     text: str
     box: Box
     confidence: float
     state: WordState = WordState.READ
+    others: tuple[str, ...] = ()
+    style: tuple[Style, ...] = ()
 
     @property
     def settled(self) -> bool:
@@ -82,6 +85,16 @@ class Line(Frozen):
     @property
     def text(self) -> str:
         return " ".join(word.text for word in self.words)
+
+    @property
+    def baseline_in_box(self) -> tuple[Point, Point]:
+        """The part of the baseline beneath the line's box."""
+        (x0, y0), (x1, y1) = self.baseline
+        slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
+        return (
+            Point(self.box.left, y0 + slope * (self.box.left - x0)),
+            Point(self.box.right, y0 + slope * (self.box.right - x0)),
+        )
 
 
 class Cell(Frozen):
@@ -191,3 +204,8 @@ class PageContent(Frozen):
     @property
     def words(self) -> Iterator[Word]:
         return (word for region in self.everything for word in region.words)
+
+    @property
+    def settled(self) -> int:
+        """How many words and regions bear a person's decision."""
+        return sum(w.settled for w in self.words) + sum(r.drawn for r in self.everything)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from enum import StrEnum
 
+from hyalen.core.languages import frequency
 from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Cleaned
-from hyalen.core.reading.language import frequency
 
 SURE = 0.75
 
@@ -82,9 +82,14 @@ def _parts(word: str) -> list[str]:
 LEAST_WEIGHT = 0.1
 
 
-def page_doubts(content: PageContent, cleaned: Cleaned | None = None) -> list[Doubt]:
-    """The open doubts of one page, worst first."""
-    found = [*_cleaning(cleaned), *_regions(content), *_words(content)]
+def page_doubts(
+    content: PageContent, cleaned: Cleaned | None = None, unplaced: Sequence[tuple[int, str]] = ()
+) -> list[Doubt]:
+    """The open doubts of one page, worst first.
+
+    `unplaced` are the number and name of each decision whose ink is not on the page any more.
+    """
+    found = [*_cleaning(cleaned), *_unplaced(unplaced), *_regions(content), *_words(content)]
     accepted = set(content.accepted)
     return sorted((d for d in found if d.key not in accepted), key=lambda d: -d.weight)
 
@@ -101,6 +106,17 @@ def _cleaning(cleaned: Cleaned | None) -> Iterator[Doubt]:
                 weight=round(1 - finding.confidence, 3),
                 reason=finding.says,
             )
+
+
+def _unplaced(decisions: Sequence[tuple[int, str]]) -> Iterator[Doubt]:
+    for number, name in decisions:
+        yield Doubt(
+            key=f"read:unplaced:{number}",
+            stage=Stage.READ,
+            kind="unplaced",
+            weight=0.95,
+            reason=f"What was decided before finds no place on the page as it is read now: {name}.",
+        )
 
 
 def _regions(content: PageContent) -> Iterator[Doubt]:

@@ -1,24 +1,27 @@
-"""The OCR engine's adapter: a cleaned page in, blocks of lines of words out."""
+"""The OCR engine behind a `Reader`: pixels in, blocks of lines of words out."""
 
 from __future__ import annotations
 
 import math
 import os
 import re
+import threading
 import unicodedata
 from collections import OrderedDict
 from collections.abc import Iterator
-from enum import StrEnum
+from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 os.environ.setdefault("OMP_THREAD_LIMIT", "1")  # one thread a worker: pages, not lines, run side by side
 
+import numpy as np
 import tesserocr
 from PIL import Image as Pillow
 
 from hyalen.core.imaging.pixels import Image, reduced
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape, Style
 from hyalen.core.model.geometry import Box, Point
 
 ENGINES_KEPT = 3
@@ -29,39 +32,6 @@ FINEST_DPI = {"ara": 190.0}
 
 class EngineError(RuntimeError):
     """The engine cannot be used as asked; the message says why and what to do."""
-
-
-class BlockKind(StrEnum):
-    """What the engine's layout analysis took a block for."""
-
-    TEXT = "text"
-    PICTURE = "picture"
-
-
-class ReadWord(NamedTuple):
-    """`confidence` 0 to 1."""
-
-    text: str
-    box: Box
-    confidence: float
-    language: str
-
-
-class ReadLine(NamedTuple):
-    """Words in logical order; `height` is the row's height in pixels."""
-
-    words: tuple[ReadWord, ...]
-    box: Box
-    baseline: tuple[Point, Point]
-    height: float
-
-
-class ReadBlock(NamedTuple):
-    """Lines from top to bottom."""
-
-    kind: BlockKind
-    box: Box
-    lines: tuple[ReadLine, ...]
 
 
 def data_directory() -> Path:
@@ -87,32 +57,60 @@ def installed_languages() -> tuple[str, ...]:
     return tuple(sorted(p.stem for p in data_directory().glob("???.traineddata") if p.stem != "osd"))
 
 
-_engines: OrderedDict[str, Any] = OrderedDict()
+class _Engines:
+    """Loaded engines by their models ("eng+fra", "osd", "Latin"); each is lent to one thread at a time.
 
-
-def engine_for(languages: str) -> Any:
-    """The engine with these models loaded ("eng+fra", "osd", "Latin"); the last few are kept.
-
-    Raises
-    ------
-    EngineError
-        If a language's data is not installed.
+    The engine is not safe to use from two threads, so a thread that finds all of a kind lent out gets a new one.
     """
-    if languages in _engines:
-        _engines.move_to_end(languages)
-        return _engines[languages]
+
+    def __init__(self) -> None:
+        self._idle: OrderedDict[int, tuple[str, Any]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    @contextmanager
+    def lent(self, models: str) -> Iterator[Any]:
+        """An engine for the length of the block.
+
+        Raises
+        ------
+        EngineError
+            If a language's data is not installed.
+        """
+        api = self._take(models) or _loaded(models)
+        try:
+            yield api
+        finally:
+            api.Clear()
+            self._put_back(models, api)
+
+    def _take(self, models: str) -> Any | None:
+        with self._lock:
+            for key, (name, api) in reversed(self._idle.items()):
+                if name == models:
+                    del self._idle[key]
+                    return api
+        return None
+
+    def _put_back(self, models: str, api: Any) -> None:
+        with self._lock:
+            self._idle[id(api)] = (models, api)
+            ended = [self._idle.popitem(last=False)[1][1] for _ in range(len(self._idle) - ENGINES_KEPT)]
+        for old in ended:
+            old.End()
+
+
+_engines = _Engines()
+
+
+def _loaded(models: str) -> Any:
     directory = data_directory()
-    missing = [c for c in languages.split("+") if not (directory / f"{c}.traineddata").is_file()]
+    missing = [c for c in models.split("+") if not (directory / f"{c}.traineddata").is_file()]
     if missing:
         raise EngineError(f"no data is installed for the language {', '.join(missing)}")
     try:
-        api = tesserocr.PyTessBaseAPI(path=str(directory), lang=languages, psm=tesserocr.PSM.AUTO)
+        return tesserocr.PyTessBaseAPI(path=str(directory), lang=models, psm=tesserocr.PSM.AUTO)
     except RuntimeError as error:
-        raise EngineError(f"the OCR engine does not start for {languages}: {error}") from error
-    _engines[languages] = api
-    while len(_engines) > ENGINES_KEPT:
-        _engines.popitem(last=False)[1].End()
-    return api
+        raise EngineError(f"the OCR engine does not start for {models}: {error}") from error
 
 
 _MIRRORED = str.maketrans("()[]{}<>«»", ")(][}{><»«")
@@ -138,15 +136,6 @@ _PICTURES = {
 }
 
 
-class Shape(StrEnum):
-    """What the engine is told about the image's layout."""
-
-    PAGE = "page"
-    BLOCK = "block"
-    LINE = "line"
-    RAW_LINE = "raw_line"
-
-
 _SEGMENTATION = {
     Shape.PAGE: tesserocr.PSM.AUTO,
     Shape.BLOCK: tesserocr.PSM.SINGLE_BLOCK,
@@ -155,65 +144,73 @@ _SEGMENTATION = {
 }
 
 
-def read_page(page: Image, dpi: float, languages: tuple[str, ...], shape: Shape = Shape.PAGE) -> list[ReadBlock]:
-    """Recognize a cleaned page.
+class TesseractReader:
+    """The `Reader` that the OCR engine stands behind."""
 
-    Parameters
-    ----------
-    page : (h, w) or (h, w, 3) uint8
-    dpi : float
-        Pixels an inch.
-    languages : tuple of str
-        ISO 639-3 codes, the likeliest first.
-    shape : Shape
-        A whole page, one column of text, one line, or one line whose ink is not analysed first.
+    def languages(self) -> tuple[str, ...]:
+        return installed_languages()
 
-    Raises
-    ------
-    EngineError
-        If the engine cannot be used.
-    """
-    page, factor = reduced(page, dpi, min(FINEST_DPI.get(code, math.inf) for code in languages))
-    dpi /= factor
-    api = engine_for("+".join(languages))
-    api.SetPageSegMode(_SEGMENTATION[shape])
-    api.SetImage(Pillow.fromarray(page))
-    api.SetSourceResolution(round(dpi))
-    api.Recognize()
-    try:
-        blocks = list(_blocks(api.GetIterator(), languages[0]))
+    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
+        return self.read_region(page, dpi, languages, Shape.PAGE)
+
+    def read_region(self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[FoundBlock]:
+        """See `Reader`.
+
+        Raises
+        ------
+        EngineError
+            If the engine cannot be used.
+        """
+        crop, factor = reduced(crop, dpi, min(FINEST_DPI.get(code, math.inf) for code in languages))
+        with _engines.lent("+".join(languages)) as api:
+            api.SetPageSegMode(_SEGMENTATION[shape])
+            api.SetImage(Pillow.fromarray(np.ascontiguousarray(crop)))
+            api.SetSourceResolution(round(dpi / factor))
+            api.Recognize()
+            blocks = list(_blocks(api.GetIterator(), languages[0]))
         return blocks if factor == 1.0 else [_enlarged(block, factor) for block in blocks]
-    finally:
-        api.Clear()
 
 
-def _enlarged(block: ReadBlock, factor: float) -> ReadBlock:
+ENGINE = TesseractReader()
+
+
+def script_turn(page: Image, dpi: float) -> tuple[int, float]:
+    """Clockwise degrees that make the page upright, and the script detector's margin (log-likelihood ratio)."""
+    with _engines.lent("osd") as api:
+        api.SetPageSegMode(tesserocr.PSM.OSD_ONLY)
+        api.SetImage(Pillow.fromarray(np.ascontiguousarray(page)))
+        api.SetSourceResolution(round(dpi))
+        found = api.DetectOrientationScript()
+    return (int(found["orient_deg"]), float(found["orient_conf"])) if found else (0, 0.0)
+
+
+def _enlarged(block: FoundBlock, factor: float) -> FoundBlock:
     """The block in the pixels of the image before it was reduced."""
 
     def box(b: Box) -> Box:
         return Box(*(round(v * factor) for v in b))
 
-    def line(each: ReadLine) -> ReadLine:
+    def line(each: FoundLine) -> FoundLine:
         start, end = each.baseline
-        return ReadLine(
+        return FoundLine(
             tuple(w._replace(box=box(w.box)) for w in each.words),
             box(each.box),
             (Point(start.x * factor, start.y * factor), Point(end.x * factor, end.y * factor)),
             each.height * factor,
         )
 
-    return ReadBlock(block.kind, box(block.box), tuple(line(each) for each in block.lines))
+    return FoundBlock(block.kind, box(block.box), tuple(line(each) for each in block.lines))
 
 
-def _blocks(found: Any, language: str) -> Iterator[ReadBlock]:
+def _blocks(found: Any, language: str) -> Iterator[FoundBlock]:
     level = tesserocr.RIL
     if found is None:
         return
     found.Begin()
     block_box: Box | None = None
     kind = BlockKind.TEXT
-    lines: list[ReadLine] = []
-    words: list[ReadWord] = []
+    lines: list[FoundLine] = []
+    words: list[FoundWord] = []
     line_box, baseline, height = Box(0, 0, 0, 0), (Point(0, 0), Point(0, 0)), 0.0
     while True:
         if found.IsAtBeginningOf(level.BLOCK):
@@ -237,16 +234,30 @@ def _blocks(found: Any, language: str) -> Iterator[ReadBlock]:
             if text and box:
                 confidence = max(0.0, min(1.0, found.Confidence(level.WORD) / 100))
                 told = found.WordRecognitionLanguage() or language
-                words.append(ReadWord(text, Box(*box), confidence, told))
+                words.append(FoundWord(text, Box(*box), confidence, told, style=_style(found)))
         last_of_line = found.IsAtFinalElement(level.TEXTLINE, level.WORD)
         last_of_block = found.IsAtFinalElement(level.BLOCK, level.WORD)
         if last_of_line and words:
-            lines.append(ReadLine(tuple(words), line_box, baseline, height or line_box.height))
+            lines.append(FoundLine(tuple(words), line_box, baseline, height or line_box.height))
         if last_of_block and block_box is not None:
-            yield ReadBlock(kind, block_box, tuple(lines))
+            yield FoundBlock(kind, block_box, tuple(lines))
             block_box, lines = None, []
         if not found.Next(level.WORD):
             break
+
+
+_STYLES = {
+    "bold": Style.BOLD,
+    "italic": Style.ITALIC,
+    "underlined": Style.UNDERLINED,
+    "smallcaps": Style.SMALL_CAPITALS,
+}
+
+
+def _style(found: Any) -> frozenset[Style]:
+    """What the engine tells of how a word is set; its present models tell little."""
+    told = found.WordFontAttributes() or {}
+    return frozenset(style for name, style in _STYLES.items() if told.get(name))
 
 
 def words_follow(found: Any) -> bool:

@@ -10,8 +10,9 @@ from rapidfuzz import fuzz
 
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.imaging.skew import glyph_mask
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point
-from hyalen.core.reading.engine import BlockKind, ReadBlock, ReadLine, Shape, read_page
+from hyalen.core.reading.reader import Reader
 
 WORK_DPI = 100.0
 SURE = 0.6
@@ -52,7 +53,9 @@ def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
     return strips
 
 
-def read_rest(page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
+def read_rest(
+    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+) -> list[FoundBlock]:
     """Blocks for the letters that `blocks` left out; only what reads with confidence.
 
     Parameters
@@ -70,51 +73,82 @@ def read_rest(page: Image, dpi: float, languages: tuple[str, ...], blocks: Seque
         margin = int(dpi / 15)
         crop = as_uint8(cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255))
         shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
-        for block in _read_somehow(crop, dpi, languages, shape):
+        for block in _read_somehow(crop, dpi, languages, shape, reader):
             lines = [_shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
             lines = [line for line in lines if _confident(line) and not any(_same(line, k) for k in known)]
             if lines:
-                found.append(ReadBlock(BlockKind.TEXT, strip, tuple(lines)))
+                found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
     return found
 
 
-def _read_somehow(crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[ReadBlock]:
+def _read_somehow(
+    crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, reader: Reader
+) -> list[FoundBlock]:
     """Read a strip; where the engine's line finder sees nothing in it, it is taken for one line as it is."""
-    blocks = read_page(crop, dpi, languages, shape)
+    blocks = reader.read_region(crop, dpi, languages, shape)
     if any(block.lines for block in blocks) or crop.shape[0] > dpi * 0.5:
         return blocks
-    return read_page(crop, dpi, languages, Shape.RAW_LINE)
+    return reader.read_region(crop, dpi, languages, Shape.RAW_LINE)
 
 
-def _sure_letters(line: ReadLine) -> float:
+def _sure_letters(line: FoundLine) -> float:
     return sum(w.confidence**2 * len(w.text) for w in line.words)
 
 
-def _confidence(line: ReadLine) -> float:
+def _confidence(line: FoundLine) -> float:
     """Mean over the line's letters."""
     return sum(w.confidence * len(w.text) for w in line.words) / sum(len(w.text) for w in line.words)
 
 
-def _confident(line: ReadLine) -> bool:
+def _confident(line: FoundLine) -> bool:
     return _confidence(line) >= SURE and any(c.isalnum() for w in line.words for c in w.text)
 
 
-def read_once(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
-    """The blocks without lines that the engine read twice at one place; the one with more sure letters stays."""
+def read_once(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
+    """The blocks without lines that the engine read twice at one place.
+
+    The line with more sure letters stays; where the other read a word otherwise, that is kept
+    beside it as another reading.
+    """
     lines = sorted((line for b in blocks for line in b.lines if line.words), key=_sure_letters, reverse=True)
-    kept: list[ReadLine] = []
-    doubled = set()
+    kept: list[FoundLine] = []
+    doubles: dict[int, list[FoundLine]] = {}
+    gone = set()
     for line in lines:
-        if any(_same(line, other) for other in kept):
-            doubled.add(id(line))
-        else:
+        first = next((other for other in kept if _same(line, other)), None)
+        if first is None:
             kept.append(line)
-    if not doubled:
+        else:
+            doubles.setdefault(id(first), []).append(line)
+            gone.add(id(line))
+    if not gone:
         return list(blocks)
-    return [b._replace(lines=tuple(line for line in b.lines if id(line) not in doubled)) for b in blocks]
+    return [
+        b._replace(
+            lines=tuple(_with_others(line, doubles.get(id(line), ())) for line in b.lines if id(line) not in gone)
+        )
+        for b in blocks
+    ]
 
 
-def _same(line: ReadLine, other: ReadLine) -> bool:
+def _with_others(line: FoundLine, doubles: Sequence[FoundLine]) -> FoundLine:
+    """The line with what its doubles read on the same ink."""
+    if not doubles:
+        return line
+
+    def told(word: FoundWord) -> FoundWord:
+        found = [
+            w.text
+            for double in doubles
+            for w in double.words
+            if w.text != word.text and word.box.covers(w.box, 0.7) and w.box.covers(word.box, 0.7)
+        ]
+        return word._replace(others=tuple(dict.fromkeys((*word.others, *found))))
+
+    return line._replace(words=tuple(told(w) for w in line.words))
+
+
+def _same(line: FoundLine, other: FoundLine) -> bool:
     """Whether two lines say the same at the same place."""
     shared = line.box.intersection(other.box)
     if shared.height < 0.4 * min(line.box.height, other.box.height) or shared.width < 0.3 * line.box.width:
@@ -123,7 +157,7 @@ def _same(line: ReadLine, other: ReadLine) -> bool:
     return bool(fuzz.partial_ratio(*texts) >= SAME_TEXT)
 
 
-def _shifted(line: ReadLine, dx: int, dy: int) -> ReadLine:
+def _shifted(line: FoundLine, dx: int, dy: int) -> FoundLine:
     def box(b: Box) -> Box:
         return Box(b.left + dx, b.top + dy, b.right + dx, b.bottom + dy)
 

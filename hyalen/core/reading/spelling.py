@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from hyalen.core.reading.engine import ReadBlock, ReadLine, ReadWord
-from hyalen.core.reading.language import frequency
+from hyalen.core.languages import frequency
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 
 _BREATHINGS = "\u0313\u0314"
 _OTHER_ACCENTS = "\u0300\u0342"
@@ -24,7 +24,7 @@ TALLEST_SMALL = 1.18  # of small letters' height; capitals are about 1.4
 TAIL = 1.25
 
 
-def mended(line: ReadLine) -> ReadLine | None:
+def mended(line: FoundLine) -> FoundLine | None:
     """The line with each word's script-specific confusions undone and specks taken off; None if it was specks."""
     words = (w._replace(text=mended_word(w.text, w.language)) for w in line.words)
     kept = tuple(w for word in words if (w := without_specks(word)) is not None)
@@ -35,7 +35,7 @@ _SPECKS = "'`’‘.,·*\"“”|_~^°¢"
 _LONE_SPECKS = set(_SPECKS) | {"-", "<", ">", "\\", "/", "«", "»"}
 
 
-def without_specks(word: ReadWord) -> ReadWord | None:
+def without_specks(word: FoundWord) -> FoundWord | None:
     """A word without the marks that dust beside it was read as; None where it was nothing else.
 
     Only marks that are read with little confidence and stand where no punctuation
@@ -99,7 +99,7 @@ def _arabic(text: str) -> str:
     return core + tail
 
 
-def settle_case(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
+def settle_case(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
     """A page's blocks in which words read as capitals, but no taller than small letters, are small.
 
     In Cyrillic and Greek many capitals have the shape of their small letters; the
@@ -115,11 +115,11 @@ def settle_case(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
         if len(w.text) > 1 and all(c in _SAME_SHAPE for c in w.text)
     ]
 
-    def small_height(line: ReadLine) -> float | None:
+    def small_height(line: FoundLine) -> float | None:
         alike = [height for other, height in small if 1 / LIKE_SIZE < other / size[id(line)] < LIKE_SIZE]
         return float(np.median(alike)) if len(alike) >= LEAST_ALIKE else None
 
-    def settle(word: ReadWord, limit: float) -> ReadWord:
+    def settle(word: FoundWord, limit: float) -> FoundWord:
         lower = word.text.lower()
         if word.text == lower or not all(c in _SAME_SHAPE or c in _SHORT_TAIL for c in lower):
             return word
@@ -129,7 +129,7 @@ def settle_case(blocks: Sequence[ReadBlock]) -> list[ReadBlock]:
             limit *= TAIL
         return word._replace(text=lower) if word.box.height < limit else word
 
-    def settled(line: ReadLine) -> ReadLine:
+    def settled(line: FoundLine) -> FoundLine:
         height = small_height(line) if line.words else None
         if height is None:
             return line

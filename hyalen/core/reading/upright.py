@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-import tesserocr
-from PIL import Image as Pillow
 
 from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.frame import straighten_matrix
 from hyalen.core.imaging.orientation import FoundTurn, line_direction, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 from hyalen.core.imaging.skew import Skew, estimate_skew, glyph_mask
+from hyalen.core.model.found import Shape
 from hyalen.core.model.treatment import QuarterTurn
-from hyalen.core.reading.engine import Shape, engine_for, read_page
+from hyalen.core.reading.engine import ENGINE, script_turn
 
 READING_DPI = 150.0
 LINES_READ = 4
@@ -62,7 +61,7 @@ def find_turn(page: Image, dpi: float, languages: tuple[str, ...] = ("eng",)) ->
     extra, margin = _reading_turn(view, dpi, known)
     if margin >= CLEAR_MARGIN:
         return _turned(quarter + extra, min(1.0, 0.6 + margin * 2), skew)
-    extra, margin = _script_turn(view, dpi)
+    extra, margin = script_turn(view, dpi)
     if margin < LEAST_SCRIPT_MARGIN:
         return FoundTurn(0, 0.5, "the script does not tell which way is up")
     confidence = float(np.clip(margin / SURE_SCRIPT_MARGIN, 0.5, 1.0))
@@ -114,16 +113,5 @@ def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[
 def _read_line(line: Image, degrees: int, dpi: float, languages: tuple[str, ...]) -> list[tuple[float, int]]:
     """(confidence, letters) of each word of a line as it lies or upside down."""
     crop = line if degrees == 0 else np.ascontiguousarray(line[::-1, ::-1])
-    blocks = read_page(crop, dpi, languages, Shape.LINE)
+    blocks = ENGINE.read_region(crop, dpi, languages, Shape.LINE)
     return [(w.confidence, len(w.text)) for b in blocks for each in b.lines for w in each.words]
-
-
-def _script_turn(page: Image, dpi: float) -> tuple[int, float]:
-    """Extra clockwise degrees and the detector's margin (log-likelihood ratio)."""
-    api = engine_for("osd")
-    api.SetPageSegMode(tesserocr.PSM.OSD_ONLY)
-    api.SetImage(Pillow.fromarray(np.ascontiguousarray(page)))
-    api.SetSourceResolution(round(dpi))
-    found = api.DetectOrientationScript()
-    api.Clear()
-    return (int(found["orient_deg"]), float(found["orient_conf"])) if found else (0, 0.0)

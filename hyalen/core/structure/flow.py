@@ -6,9 +6,9 @@ from collections.abc import Iterator, Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
+from hyalen.core.languages import frequency
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
 from hyalen.core.model.content import Line, PageContent, Region, Role
-from hyalen.core.reading.language import frequency
 
 HYPHENS = "-‐¬\u00ad"
 _AFTER_A_HANGING_HYPHEN = frozenset({"und", "oder", "bis", "and", "or", "to", "en", "of", "og"})
@@ -85,8 +85,10 @@ def goes_on(before: Region, after: Region) -> bool:
     return start.islower() or (bool(start) and not start.isupper() and start.isalpha()) or end == ","
 
 
-def flow(pages: Sequence[PageContent], language: str, keep_running_heads: bool = False) -> Iterator[FlowBlock]:
-    """The document's blocks in reading order.
+def flow(
+    pages: Sequence[PageContent], language: str, keep_running_heads: bool = False, first_page: int = 0
+) -> Iterator[FlowBlock]:
+    """The document's blocks in reading order; pages are taken one after the other.
 
     Parameters
     ----------
@@ -95,9 +97,12 @@ def flow(pages: Sequence[PageContent], language: str, keep_running_heads: bool =
         ISO 639-3 code of the document.
     keep_running_heads : bool
         Also give running heads and page numbers, where they stand on their page.
+    first_page : int
+        Where to begin, from 0.
     """
     waiting: list[tuple[int, Region]] = []
-    for index, page in enumerate(pages):
+    for index in range(first_page, len(pages)):
+        page = pages[index]
         regions = list(page.regions)
         if keep_running_heads:
             heads = [a for a in page.artifacts if a.role in (Role.RUNNING_HEAD, Role.PAGE_NUMBER)]

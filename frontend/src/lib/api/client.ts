@@ -1,7 +1,8 @@
-import type { components } from './schema';
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
 
 type Schemas = components['schemas'];
-export type About = Schemas['About'];
+export type AboutAnswer = Schemas['About'];
 export type BatchSummary = Schemas['BatchSummary'];
 export type Batch = Schemas['Batch'];
 export type DocumentSummary = Schemas['DocumentSummary'];
@@ -25,10 +26,13 @@ export type View = 'page' | 'before' | 'spread' | 'upright' | 'sheet';
 export type NamedTreatment = Schemas['NamedTreatment'];
 export type Audience = 'page' | 'selection' | 'document' | 'batch';
 export type Operation = Schemas['Edit']['operation'];
+export type Change = Schemas['Change'];
+export type Changed = Schemas['Changed'];
+export type StageId = Schemas['Stage'];
 export type FlowItem = Schemas['FlowItem'];
-export type Edited = Schemas['Edited'];
-export type TurnedBack = Schemas['TurnedBack'];
+export type FlowPart = Schemas['FlowPart'];
 export type Intake = Schemas['Intake'];
+export type Started = Schemas['Started'];
 export type Box = [number, number, number, number];
 
 /** A problem document of the server (RFC 9457). */
@@ -38,71 +42,85 @@ export class Refused extends Error {
   }
 }
 
-async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
-  const options: RequestInit = { method };
-  if (signal) options.signal = signal;
-  if (body instanceof FormData) options.body = body;
-  else if (body !== undefined) {
-    options.body = JSON.stringify(body);
-    options.headers = { 'Content-Type': 'application/json' };
-  }
-  let response: Response;
+// Asked for at the time of the call, so that what stands in for it in a test is used.
+const client = createClient<paths>({ baseUrl: location.origin, fetch: (request) => window.fetch(request) });
+
+type Answer = { data?: unknown; error?: unknown; response: Response };
+
+/** The answer's body, or a `Refused` with the server's own words. (The client itself takes pairs for lists.) */
+async function ok<T = void>(asked: Promise<Answer>): Promise<T> {
+  let answer: Answer;
   try {
-    response = await fetch(`/api${path}`, options);
+    answer = await asked;
   } catch (error) {
-    if (signal?.aborted) throw error;
+    if (error instanceof DOMException && error.name === 'AbortError') throw error;
     throw new Refused(0, 'No answer', 'The server does not answer. What you typed is kept here; try again when it is back.');
   }
-  if (!response.ok) {
-    const told = await response.json().catch(() => ({}));
-    throw new Refused(response.status, told.title ?? 'Error', told.detail ?? response.statusText);
-  }
-  return response.status === 204 ? (undefined as T) : ((await response.json()) as T);
+  if (!answer.response.ok) throw refused(answer.response.status, answer.error, answer.response.statusText);
+  return answer.data as T;
 }
 
+/** What a problem document says, or the plain answer where it is none. */
+function refused(status: number, told: unknown, fallback: string): Refused {
+  const problem = (typeof told === 'object' && told !== null ? told : {}) as { title?: string; detail?: string };
+  return new Refused(status, problem.title ?? 'Error', problem.detail ?? (fallback || `The server answered with error ${status}.`));
+}
+
+const batch = (batch_id: number) => ({ path: { batch_id } });
+const document = (document_id: number) => ({ path: { document_id } });
+const page = (page_id: number) => ({ path: { page_id } });
+const during = (signal: AbortSignal | undefined) => (signal ? { signal } : {});
+
 export const api = {
-  about: () => call<About>('GET', '/about'),
-  batches: () => call<BatchSummary[]>('GET', '/batches'),
-  addBatch: (name: string, languages: string[]) => call<Batch>('POST', '/batches', { name, languages }),
-  batch: (id: number) => call<Batch>('GET', `/batches/${id}`),
-  deleteBatch: (id: number) => call<void>('DELETE', `/batches/${id}`),
-  cancel: (id: number) => call('POST', `/batches/${id}/cancel`),
-  retryAll: (id: number) => call('POST', `/batches/${id}/retry`),
-  dismissProblem: (id: number, problem: number) => call<void>('DELETE', `/batches/${id}/problems/${problem}`),
-  deliver: (id: number, formats: string[], documents: number[] | null, keepRunningHeads: boolean) =>
-    call('POST', `/batches/${id}/deliveries`, { formats, documents, keep_running_heads: keepRunningHeads }),
-  document: (id: number) => call<Document>('GET', `/documents/${id}`),
-  changeDocument: (id: number, change: { title?: string; language?: string; languages?: string[]; duplex?: boolean }) =>
-    call<Document>('PATCH', `/documents/${id}`, change),
-  deleteDocument: (id: number) => call<void>('DELETE', `/documents/${id}`),
-  doubts: (id: number, stage?: string) =>
-    call<OpenDoubt[]>('GET', `/documents/${id}/doubts${stage ? `?stage=${stage}` : ''}`),
-  undo: (id: number) => call<TurnedBack>('POST', `/documents/${id}/undo`),
-  redo: (id: number) => call<TurnedBack>('POST', `/documents/${id}/redo`),
-  flow: (id: number) => call<FlowItem[]>('GET', `/documents/${id}/flow`),
-  page: (id: number) => call<Page>('GET', `/pages/${id}`),
-  edit: (id: number, revision: number, operation: Operation, label: string, everywhere = false) =>
-    call<Edited>('POST', `/pages/${id}/edits`, { revision, operation, label, everywhere }),
+  about: () => ok<AboutAnswer>(client.GET('/api/about')),
+  batches: () => ok<BatchSummary[]>(client.GET('/api/batches')),
+  addBatch: (name: string, languages: string[]) => ok<Batch>(client.POST('/api/batches', { body: { name, languages } })),
+  batch: (id: number) => ok<Batch>(client.GET('/api/batches/{batch_id}', { params: batch(id) })),
+  deleteBatch: (id: number) => ok(client.DELETE('/api/batches/{batch_id}', { params: batch(id) })),
+  cancel: (id: number) => ok(client.POST('/api/batches/{batch_id}/cancel', { params: batch(id) })),
+  retryAll: (id: number) => ok(client.POST('/api/batches/{batch_id}/retry', { params: batch(id) })),
+  dismissProblem: (id: number, problem_id: number) =>
+    ok(client.DELETE('/api/batches/{batch_id}/problems/{problem_id}', { params: { path: { batch_id: id, problem_id } } })),
+  deliver: (id: number, formats: string[], documents: number[] | null, keep_running_heads: boolean) =>
+    ok(client.POST('/api/batches/{batch_id}/deliveries', { params: batch(id), body: { formats, documents, keep_running_heads } })),
+  document: (id: number) => ok<Document>(client.GET('/api/documents/{document_id}', { params: document(id) })),
+  changeDocument: (id: number, change: Schemas['DocumentChange']) =>
+    ok<Document>(client.PATCH('/api/documents/{document_id}', { params: document(id), body: change })),
+  deleteDocument: (id: number) => ok(client.DELETE('/api/documents/{document_id}', { params: document(id) })),
+  /** Some of the document's open doubts, worst first: those that follow the last one that is known. */
+  doubts: (id: number, limit: number, last?: OpenDoubt) => {
+    const query = last ? { limit, after: last.page_id, after_key: last.key } : { limit };
+    return ok<OpenDoubt[]>(client.GET('/api/documents/{document_id}/doubts', { params: { ...document(id), query } }));
+  },
+  undo: (id: number, change: number) => ok<Changed>(client.POST('/api/documents/{document_id}/undo', { params: document(id), body: { change } })),
+  redo: (id: number, change: number) => ok<Changed>(client.POST('/api/documents/{document_id}/redo', { params: document(id), body: { change } })),
+  flow: (id: number, first: number) =>
+    ok<FlowPart>(client.GET('/api/documents/{document_id}/flow', { params: { ...document(id), query: { page: first } } })),
+  page: (id: number, signal?: AbortSignal) => ok<Page>(client.GET('/api/pages/{page_id}', { params: page(id), ...during(signal) })),
+  edit: (id: number, revision: number, operation: Operation, everywhere = false) =>
+    ok<Changed>(client.POST('/api/pages/{page_id}/edits', { params: page(id), body: { revision, operation, everywhere } })),
   treat: (id: number, treatment: Treatment, pages: Audience, selection: number[] = []) =>
-    call<{ tasks: number }>('PUT', `/pages/${id}/treatment`, { treatment, pages, selection }),
+    ok<Started>(client.PUT('/api/pages/{page_id}/treatment', { params: page(id), body: { treatment, pages, selection } })),
   preview: (id: number, treatment: Treatment, view: View, signal?: AbortSignal) =>
-    call<Preview>('POST', `/pages/${id}/preview`, { treatment, view }, signal),
+    ok<Preview>(client.POST('/api/pages/{page_id}/preview', { params: page(id), body: { treatment, view }, ...during(signal) })),
   patches: (id: number, treatment: Treatment, outline: [number, number][], erase: boolean, alike: boolean) =>
-    call<{ patches: Patch[] }>('POST', `/pages/${id}/patches`, { treatment, outline, erase, alike }),
-  takeBackTreatment: (id: number) => call<{ tasks: number }>('POST', `/documents/${id}/treatments/undo`),
-  turnPages: (id: number, pages: number[], degrees: 90 | 180 | 270) => call('POST', `/documents/${id}/turn`, { pages, degrees }),
+    ok<{ patches: Patch[] }>(client.POST('/api/pages/{page_id}/patches', { params: page(id), body: { treatment, outline, erase, alike } })),
+  turnPages: (id: number, pages: number[], degrees: 90 | 180 | 270) =>
+    ok<Started>(client.POST('/api/documents/{document_id}/turn', { params: document(id), body: { pages, degrees } })),
   evenMargins: (id: number, pages: number[], even: boolean) =>
-    call<{ tasks: number }>('POST', `/documents/${id}/margins`, { pages, even }),
-  order: (id: number, pages: number[]) => call<Document>('PUT', `/documents/${id}/order`, { pages }),
-  removePages: (id: number, pages: number[]) => call<Document>('POST', `/documents/${id}/pages/remove`, { pages }),
-  restorePages: (id: number, pages: number[]) => call<Document>('POST', `/documents/${id}/pages/restore`, { pages }),
-  namedTreatments: () => call<NamedTreatment[]>('GET', '/treatments'),
+    ok<Started>(client.POST('/api/documents/{document_id}/margins', { params: document(id), body: { pages, even } })),
+  order: (id: number, pages: number[]) => ok<Document>(client.PUT('/api/documents/{document_id}/order', { params: document(id), body: { pages } })),
+  removePages: (id: number, pages: number[]) =>
+    ok<Document>(client.POST('/api/documents/{document_id}/pages/remove', { params: document(id), body: { pages } })),
+  restorePages: (id: number, pages: number[]) =>
+    ok<Document>(client.POST('/api/documents/{document_id}/pages/restore', { params: document(id), body: { pages } })),
+  namedTreatments: () => ok<NamedTreatment[]>(client.GET('/api/treatments')),
   saveTreatment: (name: string, treatment: Treatment, replace = false) =>
-    call<NamedTreatment>('POST', '/treatments', { name, treatment, replace }),
-  deleteTreatment: (id: number) => call<void>('DELETE', `/treatments/${id}`),
+    ok<NamedTreatment>(client.POST('/api/treatments', { body: { name, treatment, replace } })),
+  deleteTreatment: (treatment_id: number) => ok(client.DELETE('/api/treatments/{treatment_id}', { params: { path: { treatment_id } } })),
   readAgain: (id: number, languages: string[] | null, keep: boolean, pages: 'page' | 'document') =>
-    call('POST', `/pages/${id}/read`, { languages, keep, pages }),
-  retry: (id: number) => call('POST', `/pages/${id}/retry`),
+    ok(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { languages, keep, pages } })),
+  retry: (id: number) => ok(client.POST('/api/pages/{page_id}/retry', { params: page(id) })),
 };
 
 /** Upload with progress, which fetch cannot tell. */
@@ -115,9 +133,14 @@ export function upload(batch: number, files: File[], progress: (share: number) =
     request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);
     request.onerror = () => reject(new Refused(0, 'No answer', 'The server does not answer; nothing was lost, try again.'));
     request.onload = () => {
-      const told = JSON.parse(request.responseText || '{}');
-      if (request.status < 300) resolve(told as Intake);
-      else reject(new Refused(request.status, told.title ?? 'Error', told.detail ?? request.statusText));
+      let told: unknown = null;
+      try {
+        told = JSON.parse(request.responseText);
+      } catch {
+        // Not every error comes from the application itself.
+      }
+      if (request.status < 300 && told) resolve(told as Intake);
+      else reject(refused(request.status, told, request.statusText));
     };
     request.send(form);
   });

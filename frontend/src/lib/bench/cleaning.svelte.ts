@@ -1,9 +1,8 @@
 import { api, AUTOMATIC, type Applied, type Audience, type Finding, type Page, type Patch, type Preview, type Treatment, type View } from '../api/client';
-import { bench } from './bench.svelte';
-
-/** What lies on the sheet: the page, or a frame with handles for one step. */
-export type Handles = 'none' | 'outline' | 'fold' | 'cut' | 'grid';
-export type Tool = 'none' | 'area' | 'freehand' | 'mark' | 'alike' | 'restore';
+import { desk } from './desk.svelte';
+import { hand, type Handles, type Tool } from './hand.svelte';
+import { notices } from './notices.svelte';
+import { selection } from './selection.svelte';
 
 const VIEW: Record<Handles, View> = { none: 'page', outline: 'upright', fold: 'spread', cut: 'sheet', grid: 'sheet' };
 
@@ -12,9 +11,6 @@ class Cleaning {
   draft = $state<Treatment | null>(null);
   preview = $state<Preview | null>(null);
   before = $state<Preview | null>(null);
-  handles = $state<Handles>('none');
-  tool = $state<Tool>('none');
-  seam = $state(false);
   working = $state(false);
   private earlier = $state<(Treatment | null)[]>([]);
   private gesture: string | null = null;
@@ -24,16 +20,16 @@ class Cleaning {
   private pendingBefore: AbortController | null = null;
   private timer: ReturnType<typeof setTimeout> | null = null;
 
-  treatment = $derived<Treatment | null>(this.draft ?? bench.page?.treatment ?? null);
+  treatment = $derived<Treatment | null>(this.draft ?? desk.page?.treatment ?? null);
   changed = $derived(this.draft !== null);
   findings = $derived.by((): Finding[] => {
-    const kept = bench.page?.findings ?? [];
+    const kept = desk.page?.findings ?? [];
     if (!this.preview || !this.draft) return kept;
     // Under the grid lies the page as it was before it is flattened; that is no outcome.
-    const tried = this.preview.findings.filter((f) => this.handles !== 'grid' || f.step !== 'flatten');
+    const tried = this.preview.findings.filter((f) => hand.handles !== 'grid' || f.step !== 'flatten');
     return [...tried, ...kept.filter((k) => !tried.some((t) => t.step === k.step))];
   });
-  applied = $derived<Applied | null>(this.preview?.applied ?? (bench.page?.applied as Applied | null) ?? null);
+  applied = $derived<Applied | null>(this.preview?.applied ?? (desk.page?.applied as Applied | null) ?? null);
   canUndo = $derived(this.earlier.length > 0);
 
   /** Whether another page is in hand now; nothing of the last one's draft stays then. */
@@ -45,7 +41,7 @@ class Cleaning {
     this.pageId = page.id;
     this.drop();
     this.before = null;
-    if (this.seam) this.show();
+    if (hand.seam) this.show();
     return true;
   }
 
@@ -54,7 +50,7 @@ class Cleaning {
     this.gesture = null;
     this.earlier = [];
     this.preview = null;
-    this.handles = 'none';
+    hand.empty();
     this.pending?.abort();
     this.working = false;
   }
@@ -94,18 +90,18 @@ class Cleaning {
   }
 
   open(handles: Handles): void {
-    this.handles = this.handles === handles ? 'none' : handles;
-    this.tool = 'none';
+    hand.open(handles);
     this.show();
   }
 
   use(tool: Tool): void {
-    this.tool = this.tool === tool ? 'none' : tool;
-    if (this.handles !== 'none') this.open('none');
+    const out = hand.handles !== 'none';
+    hand.use(tool);
+    if (out) this.show();
   }
 
   compare(on: boolean): void {
-    this.seam = on;
+    hand.seam = on;
     if (on) this.show();
   }
 
@@ -116,11 +112,11 @@ class Cleaning {
   }
 
   private async load(): Promise<void> {
-    const page = bench.page;
+    const page = desk.page;
     if (!page?.original || !this.treatment) return;
     const treatment = $state.snapshot(this.treatment) as Treatment;
-    if (this.seam && this.handles === 'none') void this.loadBefore(page.id, treatment);
-    if (this.handles === 'none' && !this.draft) {
+    if (hand.seam && hand.handles === 'none') void this.loadBefore(page.id, treatment);
+    if (hand.handles === 'none' && !this.draft) {
       this.pending?.abort();
       this.preview = null;
       this.working = false;
@@ -130,13 +126,13 @@ class Cleaning {
     const pending = (this.pending = new AbortController());
     this.working = true;
     try {
-      const wanted = this.handles === 'grid' ? { ...treatment, flatten: { switch: 'off' as const, bend: null } } : treatment;
-      const preview = await api.preview(page.id, wanted, VIEW[this.handles], pending.signal);
+      const wanted = hand.handles === 'grid' ? { ...treatment, flatten: { switch: 'off' as const, bend: null } } : treatment;
+      const preview = await api.preview(page.id, wanted, VIEW[hand.handles], pending.signal);
       if (pending.signal.aborted) return;
-      if (this.handles === 'grid') preview.applied.bend = treatment.flatten?.switch === 'by_hand' ? treatment.flatten.bend! : (page.applied?.bend ?? null);
+      if (hand.handles === 'grid') preview.applied.bend = treatment.flatten?.switch === 'by_hand' ? treatment.flatten.bend! : (page.applied?.bend ?? null);
       this.preview = preview;
     } catch (error) {
-      if (!pending.signal.aborted) bench.report(error);
+      if (!pending.signal.aborted) notices.report(error);
     } finally {
       if (this.pending === pending) this.working = false;
     }
@@ -149,45 +145,35 @@ class Cleaning {
       const before = await api.preview(pageId, treatment, 'before', pending.signal);
       if (!pending.signal.aborted) this.before = before;
     } catch (error) {
-      if (!pending.signal.aborted) bench.report(error);
+      if (!pending.signal.aborted) notices.report(error);
     }
   }
 
   async apply(audience: Audience): Promise<void> {
-    const page = bench.page;
+    const page = desk.page;
     if (!page || !this.treatment) return;
     const wanted = $state.snapshot(this.treatment) as Treatment;
-    await bench.attempt(async () => {
-      const told = await api.treat(page.id, wanted, audience, bench.chosen);
-      const tried = this.handles === 'none' && told.tasks ? this.preview : null;
+    await notices.attempt(async () => {
+      const told = await api.treat(page.id, wanted, audience, selection.chosen(desk.pages, desk.page));
+      const tried = hand.handles === 'none' && told.tasks ? this.preview : null;
       this.drop();
-      if (bench.page?.id === page.id) this.preview = tried;
-      bench.notify(told.tasks === 1 ? 'The page is cleaned again' : `${told.tasks} pages are cleaned again`);
-      await bench.refresh();
+      if (desk.page?.id === page.id) this.preview = tried;
+      notices.notify(told.tasks === 1 ? 'The page is cleaned again' : `${told.tasks} pages are cleaned again`);
+      await desk.refresh();
     });
   }
 
   async addPatches(outline: [number, number][], erase: boolean, alike = false): Promise<void> {
-    const page = bench.page;
+    const page = desk.page;
     if (!page || !this.treatment) return;
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       const found = await api.patches(page.id, $state.snapshot(this.treatment) as Treatment, outline, erase, alike);
       if (!found.patches.length) {
-        bench.notify('There is no mark here.', 'refused');
+        notices.notify('There is no mark here.', 'refused');
         return;
       }
-      if (alike) bench.notify(`${found.patches.length} marks erased; Ctrl Z brings them back`);
+      if (alike) notices.notify(`${found.patches.length} marks erased; Ctrl Z brings them back`);
       this.change({ patches: [...((this.treatment?.patches as Patch[] | undefined) ?? []), ...found.patches] });
-    });
-  }
-
-  async takeBack(): Promise<void> {
-    const id = bench.document?.id;
-    if (!id) return;
-    await bench.attempt(async () => {
-      const told = await api.takeBackTreatment(id);
-      bench.notify(told.tasks ? `Taken back on ${told.tasks} ${told.tasks === 1 ? 'page' : 'pages'}` : 'There is nothing to take back');
-      await bench.refresh();
     });
   }
 }

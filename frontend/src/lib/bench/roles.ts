@@ -31,12 +31,3 @@ const byRole = new Map(ROLES.map((look) => [look.role, look]));
 export function look(role: Role): RoleLook {
   return byRole.get(role) ?? (ROLES[6] as RoleLook);
 }
-
-export const isArtifact = (role: Role) => role === 'running_head' || role === 'page_number' || role === 'artifact';
-
-/** The roles a region of that kind can be given; the server has the last word. */
-export function rolesFor(kind: string): RoleLook[] {
-  if (kind === 'table') return ROLES.filter((r) => r.role === 'table' || r.role === 'artifact');
-  if (kind === 'figure') return ROLES.filter((r) => r.role === 'figure' || r.role === 'artifact');
-  return ROLES.filter((r) => r.role !== 'table');
-}

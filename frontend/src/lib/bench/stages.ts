@@ -1,4 +1,6 @@
-export const STAGES = [
+import type { StageId } from '../api/client';
+
+export const STAGES: { id: StageId; name: string; asks: string }[] = [
   { id: 'bring_in', name: 'Bring in', asks: 'Is it all here?' },
   { id: 'clean', name: 'Clean', asks: 'Is it straight and easy to read?' },
   { id: 'read', name: 'Read', asks: 'What does it say, in which language?' },
@@ -6,10 +8,4 @@ export const STAGES = [
   { id: 'tag', name: 'Tag', asks: 'What is each thing?' },
   { id: 'check', name: 'Check', asks: 'Would a listener follow it?' },
   { id: 'deliver', name: 'Deliver', asks: 'What leaves the house?' },
-] as const;
-
-export type StageId = (typeof STAGES)[number]['id'];
-
-export function isStage(value: string): value is StageId {
-  return STAGES.some((stage) => stage.id === value);
-}
+];

@@ -1,20 +1,24 @@
 <script lang="ts">
+  import { desk } from '../bench/desk.svelte';
+  import { selection } from '../bench/selection.svelte';
+  import { about } from '../bench/about.svelte';
+  import { edits } from '../bench/edits.svelte';
+  import { textOf } from '../bench/content';
   import type { Region, Role } from '../api/client';
-  import { bench, textOf } from '../bench/bench.svelte';
-  import { isArtifact, look, rolesFor } from '../bench/roles';
+    import { look } from '../bench/roles';
 
   let { region, order }: { region: Region; order: number | null } = $props();
   let element = $state<HTMLElement>();
   // The page may be turned before a field is left; what was typed belongs to this one.
-  const pageId = bench.page?.id;
+  const pageId = desk.page?.id;
   let draft = $state<string | null>(null);
   let description = $state<string | null>(null);
 
-  const open = $derived(bench.region === region.id);
+  const open = $derived(selection.region === region.id);
   const l = $derived(look(region.role));
   const text = $derived(textOf(region));
-  const doubts = $derived(bench.pageDoubts.filter((d) => d.region_id === region.id));
-  const rtl = $derived(bench.rightToLeft(region.language));
+  const own = $derived((desk.page?.doubts ?? []).filter((d) => d.region_id === region.id));
+  const rtl = $derived(about.rightToLeft(region.language));
   const summary = $derived(region.kind === 'figure' ? (region.alternative_text ?? 'Picture, not described') : (region.table ? text.replaceAll('\n', ' · ') : text).slice(0, 90) || '(no text)');
 
   $effect(() => {
@@ -23,7 +27,7 @@
 
   function setRole(event: Event) {
     const role = (event.currentTarget as HTMLSelectElement).value as Role;
-    void bench.edit({ op: 'set_role', region_id: region.id, role }, `Make it ${look(role).name.toLowerCase()}`);
+    void edits.edit({ op: 'set_role', region_id: region.id, role });
   }
 
   async function saveText() {
@@ -32,7 +36,7 @@
       draft = null;
       return;
     }
-    if (await bench.edit({ op: 'set_text', region_id: region.id, text: typed }, 'Edit text', false, pageId)) draft = null;
+    if (await edits.edit({ op: 'set_text', region_id: region.id, text: typed }, false, pageId)) draft = null;
   }
 
   async function saveDescription() {
@@ -41,28 +45,28 @@
       description = null;
       return;
     }
-    if (await bench.edit({ op: 'set_alternative', region_id: region.id, text: typed, decorative: false }, 'Describe picture', false, pageId)) description = null;
+    if (await edits.edit({ op: 'set_alternative', region_id: region.id, text: typed, decorative: false }, false, pageId)) description = null;
   }
 </script>
 
 <article bind:this={element} class:open class="block" data-region={region.id}>
-  <button class="plain head" aria-expanded={open} onclick={() => (open ? bench.unselect() : bench.select(region.id))}>
+  <button class="plain head" aria-expanded={open} onclick={() => (open ? selection.clear() : selection.select(region.id))}>
     <span class="sign" aria-label={l.name} title={l.name}>{l.sign}</span>
     <span class="words" class:heading={l.sign.startsWith('H')} dir={rtl ? 'rtl' : 'ltr'}>{summary}</span>
-    {#if doubts.length}<span class="count" aria-label="{doubts.length} doubts">{doubts.length}</span>{:else if order}<span class="order">{order}</span>{/if}
+    {#if own.length}<span class="count" aria-label="{own.length} doubts">{own.length}</span>{:else if order}<span class="order">{order}</span>{/if}
   </button>
   {#if open}
     <div class="body">
       <div class="flex gap-2">
         <label class="flex-1"><span class="sr">Role</span>
           <select value={region.role} onchange={setRole}>
-            {#each rolesFor(region.kind) as r (r.role)}<option value={r.role}>{r.name}</option>{/each}
+            {#each about.rolesFor(region.kind) as r (r)}<option value={r}>{look(r).name}</option>{/each}
           </select>
         </label>
         {#if region.kind !== 'figure'}
           <label><span class="sr">Language</span>
-            <select value={region.language ?? ''} onchange={(e) => void bench.edit({ op: 'set_language', region_id: region.id, language: e.currentTarget.value }, 'Set language')}>
-              {#each bench.about?.languages ?? [] as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
+            <select value={region.language ?? ''} onchange={(e) => void edits.edit({ op: 'set_language', region_id: region.id, language: e.currentTarget.value })}>
+              {#each about.languages as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
             </select>
           </label>
         {/if}
@@ -71,13 +75,13 @@
         <label class="text-sm font-bold" for="alternative-{region.id}">Description</label>
         <textarea id="alternative-{region.id}" rows="3" value={description ?? region.alternative_text ?? ''} placeholder="What it shows, and of a chart its data"
           oninput={(e) => (description = e.currentTarget.value)} onblur={saveDescription}
-          onkeydown={(e) => { if (e.key === 'Enter' && !e.shiftKey) { e.preventDefault(); void bench.settleThenNext(async () => { await saveDescription(); return true; }); } }}></textarea>
+          onkeydown={(e) => { if (e.key === 'Enter' && !e.shiftKey) { e.preventDefault(); void edits.settleThenNext(async () => { await saveDescription(); return true; }); } }}></textarea>
         {#if region.role === 'figure'}
-          <button class="act" onclick={() => void bench.edit({ op: 'set_alternative', region_id: region.id, text: '', decorative: true }, 'Mark as decorative')}>Decorative: leave it out</button>
+          <button class="act" onclick={() => void edits.edit({ op: 'set_alternative', region_id: region.id, text: '', decorative: true })}>Decorative: leave it out</button>
         {/if}
       {:else if !region.table}
         <label class="sr" for="text-{region.id}">Text</label>
-        <textarea id="text-{region.id}" dir={rtl ? 'rtl' : 'ltr'} lang={bench.languageTag(region.language)} rows={Math.min(12, Math.max(2, text.split('\n').length + 1))}
+        <textarea id="text-{region.id}" dir={rtl ? 'rtl' : 'ltr'} lang={about.languageTag(region.language)} rows={Math.min(12, Math.max(2, text.split('\n').length + 1))}
           value={draft ?? text} oninput={(e) => (draft = e.currentTarget.value)} onblur={saveText}
           onkeydown={(e) => { if (e.key === 'Escape') { draft = null; e.currentTarget.blur(); } else if (e.key === 'Enter' && e.ctrlKey) void saveText(); }}></textarea>
       {:else}
@@ -92,8 +96,8 @@
         </table></div>
         <p class="text-quiet m-0 text-sm">Double-click a cell's ink on the sheet to correct it.</p>
       {/if}
-      {#if region.reason && doubts.length}<p class="text-quiet m-0 text-sm">{region.reason}</p>{/if}
-      {#if isArtifact(region.role)}<p class="text-quiet m-0 text-sm">Left out of the reading and of office files.</p>{/if}
+      {#if region.reason && own.length}<p class="text-quiet m-0 text-sm">{region.reason}</p>{/if}
+      {#if about.isArtifact(region.role)}<p class="text-quiet m-0 text-sm">Left out of the reading and of office files.</p>{/if}
     </div>
   {/if}
 </article>

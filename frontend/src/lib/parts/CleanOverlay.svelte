@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { hand } from '../bench/hand.svelte';
   import { cleaning } from '../bench/cleaning.svelte';
   import { remember, remembered, typing } from '../bench/keys';
 
@@ -19,18 +20,18 @@
   const bend = $derived(treatment?.flatten?.switch === 'by_hand' && treatment.flatten.bend ? treatment.flatten.bend : null);
 
   const handles = $derived.by((): { id: string; x: number; y: number; name: string; way: 'both' | 'x' | 'y' }[] => {
-    if (cleaning.handles === 'outline')
+    if (hand.handles === 'outline')
       return corners.map(([x, y], i) => ({ id: `corner-${i}`, x, y, way: 'both' as const, name: ['Upper left', 'Upper right', 'Lower right', 'Lower left'][i]! + ' corner' }));
-    if (cleaning.handles === 'fold')
+    if (hand.handles === 'fold')
       return [{ id: 'fold-0', x: fold[0], y: 0.25, way: 'x', name: 'Fold at the top' }, { id: 'fold-1', x: fold[1], y: size[1] / dpi - 0.25, way: 'x', name: 'Fold at the bottom' }];
-    if (cleaning.handles === 'cut') {
+    if (hand.handles === 'cut') {
       const [l, t, r, b] = cut;
       return [
         { id: 'cut-0', x: l, y: (t + b) / 2, way: 'x', name: 'Left cut' }, { id: 'cut-1', x: (l + r) / 2, y: t, way: 'y', name: 'Upper cut' },
         { id: 'cut-2', x: r, y: (t + b) / 2, way: 'x', name: 'Right cut' }, { id: 'cut-3', x: (l + r) / 2, y: b, way: 'y', name: 'Lower cut' },
       ];
     }
-    if (cleaning.handles === 'grid' && bend)
+    if (hand.handles === 'grid' && bend)
       return bend.down.flatMap((row, r) => row.map((shift, c) => {
         const flatX = (c / (row.length - 1)) * bend.size[0]!;
         return { id: `grid-${r}-${c}`, x: flatX + bend.along[c]!, y: (r / (bend.down.length - 1)) * bend.size[1]! + shift, way: 'y' as const, name: `Grid row ${r + 1}, column ${c + 1}` };
@@ -39,7 +40,7 @@
   });
 
   const gridLines = $derived.by(() => {
-    if (cleaning.handles !== 'grid' || !bend) return [];
+    if (hand.handles !== 'grid' || !bend) return [];
     return bend.down.map((row, r) => 'M' + row.map((shift, c) => `${((c / (row.length - 1)) * bend.size[0]! + bend.along[c]!) * dpi} ${((r / (bend.down.length - 1)) * bend.size[1]! + shift) * dpi}`).join(' L'));
   });
 
@@ -103,8 +104,8 @@
     event.stopPropagation();
     if (event.button !== 0) return;
     const at = place(event);
-    if (cleaning.tool === 'mark' || cleaning.tool === 'alike') {
-      void cleaning.addPatches([at], true, cleaning.tool === 'alike');
+    if (hand.tool === 'mark' || hand.tool === 'alike') {
+      void cleaning.addPatches([at], true, hand.tool === 'alike');
       return;
     }
     drawn = [at];
@@ -115,7 +116,7 @@
     if (!drawn.length) return;
     event.stopPropagation();
     const at = place(event);
-    if (cleaning.tool === 'freehand') drawn = [...drawn, at];
+    if (hand.tool === 'freehand') drawn = [...drawn, at];
     else drawn = [drawn[0]!, [at[0], drawn[0]![1]], at, [drawn[0]![0], at[1]]];
   }
 
@@ -126,7 +127,7 @@
     const wide = Math.max(...outline.map((p) => p[0])) - Math.min(...outline.map((p) => p[0]));
     const tall = Math.max(...outline.map((p) => p[1])) - Math.min(...outline.map((p) => p[1]));
     if (wide * size[0] * scale < 4 || tall * size[1] * scale < 4) return;
-    void cleaning.addPatches(outline.slice(0, 2000), cleaning.tool !== 'restore');
+    void cleaning.addPatches(outline.slice(0, 2000), hand.tool !== 'restore');
   }
 
   function onSeam(event: PointerEvent) {
@@ -144,15 +145,15 @@
 
   function onKey(event: KeyboardEvent) {
     if (typing(event)) return;
-    if (event.key === 'Escape' && (cleaning.handles !== 'none' || cleaning.tool !== 'none')) {
-      if (cleaning.handles !== 'none') cleaning.open('none');
-      cleaning.tool = 'none';
+    if (event.key === 'Escape' && (hand.handles !== 'none' || hand.tool !== 'none')) {
+      if (hand.handles !== 'none') cleaning.open('none');
+      hand.tool = 'none';
       drawn = [];
-    } else if (event.key.toLowerCase() === 's' && !event.ctrlKey && !event.metaKey) cleaning.compare(!cleaning.seam);
+    } else if (event.key.toLowerCase() === 's' && !event.ctrlKey && !event.metaKey) cleaning.compare(!hand.seam);
   }
 
   $effect(() => remember('seam', String(seamAt)));
-  const seamShown = $derived(cleaning.seam && cleaning.handles === 'none' && cleaning.before !== null);
+  const seamShown = $derived(hand.seam && hand.handles === 'none' && cleaning.before !== null);
 </script>
 
 <svelte:window onkeydown={onKey} />
@@ -165,17 +166,17 @@
       onpointerdown={(e) => { e.stopPropagation(); dragging = 'seam'; (e.currentTarget as Element).setPointerCapture(e.pointerId); }}
       onpointermove={onSeam} onpointerup={() => (dragging = null)} onkeydown={onSeamKey}><span class="tag left">scan</span><span class="tag right">cleaned</span></div>
   {/if}
-  {#if cleaning.tool !== 'none'}
+  {#if hand.tool !== 'none'}
     <!-- svelte-ignore a11y_no_static_element_interactions -->
     <div class="draw" onpointerdown={onDrawDown} onpointermove={onDrawMove} onpointerup={onDrawUp} onpointercancel={() => (drawn = [])}></div>
   {/if}
   <svg viewBox="0 0 {size[0]} {size[1]}">
-    {#if cleaning.handles === 'outline'}
+    {#if hand.handles === 'outline'}
       <path class="shade" d="M0 0 H{size[0]} V{size[1]} H0 Z M{corners.map(([x, y]) => `${x * dpi} ${y * dpi}`).join(' L')} Z" />
       <path class="edge" d="M{corners.map(([x, y]) => `${x * dpi} ${y * dpi}`).join(' L')} Z" stroke-width={2.5 / scale} />
-    {:else if cleaning.handles === 'fold'}
+    {:else if hand.handles === 'fold'}
       <path class="edge" d="M{fold[0] * dpi} 0 L{fold[1] * dpi} {size[1]}" stroke-width={2.5 / scale} stroke-dasharray="{10 / scale} {6 / scale}" />
-    {:else if cleaning.handles === 'cut'}
+    {:else if hand.handles === 'cut'}
       <path class="shade" d="M0 0 H{size[0]} V{size[1]} H0 Z M{cut[0] * dpi} {cut[1] * dpi} V{cut[3] * dpi} H{cut[2] * dpi} V{cut[1] * dpi} Z" />
       <rect class="edge" x={cut[0] * dpi} y={cut[1] * dpi} width={(cut[2] - cut[0]) * dpi} height={(cut[3] - cut[1]) * dpi} stroke-width={2.5 / scale} />
     {/if}
@@ -188,7 +189,7 @@
         {#if h.way === 'both'}<path d="M0 -9 L9 0 L0 9 L-9 0 Z" />{:else if h.way === 'x'}<path d="M-10 0 L-3 -7 V7 Z M10 0 L3 -7 V7 Z" />{:else if h.id.startsWith('grid')}<circle class="dot" r="5" />{:else}<path d="M0 -10 L-7 -3 H7 Z M0 10 L-7 3 H7 Z" />{/if}
       </g>
     {/each}
-    {#if drawn.length > 1}<path class="drawn" class:back={cleaning.tool === 'restore'} d="M{drawn.map(([x, y]) => `${x * size[0]} ${y * size[1]}`).join(' L')} Z" stroke-width={2 / scale} />{/if}
+    {#if drawn.length > 1}<path class="drawn" class:back={hand.tool === 'restore'} d="M{drawn.map(([x, y]) => `${x * size[0]} ${y * size[1]}`).join(' L')} Z" stroke-width={2 / scale} />{/if}
   </svg>
 </div>
 

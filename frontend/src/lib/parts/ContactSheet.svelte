@@ -1,62 +1,64 @@
 <script lang="ts">
+  import { view } from '../bench/view.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { selection } from '../bench/selection.svelte';
+  import { notices } from '../bench/notices.svelte';
   import { Button } from 'flowbite-svelte';
   import { api, AUTOMATIC } from '../api/client';
-  import { bench } from '../bench/bench.svelte';
-  import { typing } from '../bench/keys';
+    import { typing } from '../bench/keys';
 
   const GAP = 14;
   const MIN = 132;
-  let desk = $state<HTMLDivElement>();
+  let board = $state<HTMLDivElement>();
   let width = $state(900);
   let height = $state(600);
   let scroll = $state(0);
   let over = $state<number | null>(null);
   let focused = $state(0);
-  let before: number[] | null = $state(null);
-  const pages = $derived(bench.document?.pages ?? []);
+  const pages = $derived(desk.document?.pages ?? []);
   const columns = $derived(Math.max(1, Math.floor((width - GAP) / (MIN + GAP))));
   const cell = $derived((width - GAP * (columns + 1)) / columns);
   const row = $derived(cell * 1.32 + 30 + GAP);
   const first = $derived(Math.max(0, Math.floor(scroll / row) - 1) * columns);
   const last = $derived(Math.min(pages.length, (Math.ceil((scroll + height) / row) + 1) * columns));
   const shown = $derived(pages.slice(first, last));
-  const removed = $derived(bench.document?.removed ?? []);
-  const picked = $derived(new Set(bench.picked));
-  const chosen = $derived(bench.picked.length ? pages.filter((p) => picked.has(p.id)).map((p) => p.id) : []);
+  const removed = $derived(desk.document?.removed ?? []);
+  const picked = $derived(new Set(selection.picked));
+  const chosen = $derived(selection.picked.length ? pages.filter((p) => picked.has(p.id)).map((p) => p.id) : []);
 
   function onClick(event: MouseEvent, index: number) {
     focused = index;
-    bench.pick(index, { shift: event.shiftKey, ctrl: event.ctrlKey || event.metaKey });
+    selection.pick(desk.pages, index, { shift: event.shiftKey, ctrl: event.ctrlKey || event.metaKey });
   }
 
   function open(index: number) {
-    bench.contact = false;
-    bench.goPage(index);
+    view.contact = false;
+    void view.goPage(index);
   }
 
   async function turn(degrees: 90 | 180 | 270) {
-    const id = bench.document?.id;
+    const id = desk.document?.id;
     if (!id || !chosen.length) return;
-    await bench.attempt(async () => { await api.turnPages(id, chosen, degrees); bench.notify(`${count(chosen.length)} turned`); await bench.refresh(); });
+    await notices.attempt(async () => { await api.turnPages(id, chosen, degrees); notices.notify(`${count(chosen.length)} turned`); await desk.refresh(); });
   }
 
   const count = (n: number) => `${n} ${n === 1 ? 'page' : 'pages'}`;
 
   async function remove() {
-    const id = bench.document?.id;
+    const id = desk.document?.id;
     const gone = chosen;
     if (!id || !gone.length) return;
-    if (await bench.rearranged(() => api.removePages(id, gone))) bench.notify(`${count(gone.length)} taken out; they lie at the foot of this sheet`);
+    if (await view.rearranged(() => api.removePages(id, gone))) notices.notify(`${count(gone.length)} taken out; they lie at the foot of this sheet`);
   }
 
   async function restore(ids: number[]) {
-    const id = bench.document?.id;
-    if (id) await bench.rearranged(() => api.restorePages(id, ids), ids);
+    const id = desk.document?.id;
+    if (id) await view.rearranged(() => api.restorePages(id, ids), ids);
   }
 
   /** Put the picked pages before the page at `to`. */
   async function moveTo(to: number) {
-    const id = bench.document?.id;
+    const id = desk.document?.id;
     if (!id || !chosen.length) return;
     const order = pages.map((p) => p.id);
     const target = order.slice(to).find((p) => !picked.has(p));
@@ -64,45 +66,33 @@
     const at = target === undefined ? rest.length : rest.indexOf(target);
     const next = [...rest.slice(0, at), ...chosen, ...rest.slice(at)];
     if (next.every((p, i) => p === order[i])) return;
-    await bench.rearranged(async () => {
-      const moved = await api.order(id, next);
-      before = order;
-      return moved;
-    });
-  }
-
-  async function undoMove() {
-    const id = bench.document?.id;
-    const order = before;
-    if (!id || !order) return;
-    before = null;
-    await bench.rearranged(() => api.order(id, order));
+    await view.rearranged(() => api.order(id, next));
   }
 
   async function margins(even: boolean) {
-    const id = bench.document?.id;
+    const id = desk.document?.id;
     if (!id) return;
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       const told = await api.evenMargins(id, chosen.length ? chosen : pages.map((p) => p.id), even);
-      bench.notify(told.tasks ? `Margins of ${count(told.tasks)} ${even ? 'evened' : 'left as they are'}` : 'The margins are so already');
-      await bench.refresh();
+      notices.notify(told.tasks ? `Margins of ${count(told.tasks)} ${even ? 'evened' : 'left as they are'}` : 'The margins are so already');
+      await desk.refresh();
     });
   }
 
   async function reset() {
     const page = chosen[0];
     if (page === undefined) return;
-    await bench.attempt(async () => { await api.treat(page, AUTOMATIC, 'selection', chosen); bench.notify(`${count(chosen.length)} back to automatic`); await bench.refresh(); });
+    await notices.attempt(async () => { await api.treat(page, AUTOMATIC, 'selection', chosen); notices.notify(`${count(chosen.length)} back to automatic`); await desk.refresh(); });
   }
 
   async function duplex(on: boolean) {
-    const id = bench.document?.id;
+    const id = desk.document?.id;
     if (!id) return;
-    await bench.attempt(async () => { await api.changeDocument(id, { duplex: on }); await bench.refresh(); });
+    await notices.attempt(async () => { await api.changeDocument(id, { duplex: on }); await desk.refresh(); });
   }
 
   function onDragStart(event: DragEvent, index: number) {
-    if (!picked.has(pages[index]!.id)) bench.pick(index, { shift: false, ctrl: false });
+    if (!picked.has(pages[index]!.id)) selection.pick(desk.pages, index, { shift: false, ctrl: false });
     event.dataTransfer?.setData('text/plain', String(index));
     if (event.dataTransfer) event.dataTransfer.effectAllowed = 'move';
   }
@@ -110,8 +100,8 @@
   function focusAt(index: number) {
     focused = Math.min(Math.max(0, index), pages.length - 1);
     const top = Math.floor(focused / columns) * row;
-    if (desk && (top < desk.scrollTop || top + row > desk.scrollTop + height)) desk.scrollTop = Math.max(0, top - height / 3);
-    requestAnimationFrame(() => desk?.querySelector<HTMLElement>(`[data-at="${focused}"]`)?.focus());
+    if (board && (top < board.scrollTop || top + row > board.scrollTop + height)) board.scrollTop = Math.max(0, top - height / 3);
+    requestAnimationFrame(() => board?.querySelector<HTMLElement>(`[data-at="${focused}"]`)?.focus());
   }
 
   function onKey(event: KeyboardEvent) {
@@ -123,13 +113,12 @@
       void moveTo(event.key === 'ArrowLeft' ? Math.max(0, at[0]! - 1) : at.at(-1)! + 2);
     } else if (by !== undefined) {
       focusAt(focused + by);
-      if (event.shiftKey) bench.pick(focused, { shift: true, ctrl: false });
-    } else if (event.key === ' ') bench.pick(focused, { shift: event.shiftKey, ctrl: true });
-    else if (ctrl && event.key.toLowerCase() === 'a') bench.picked = pages.map((p) => p.id);
-    else if (ctrl && event.key.toLowerCase() === 'z' && before) void undoMove();
+      if (event.shiftKey) selection.pick(desk.pages, focused, { shift: true, ctrl: false });
+    } else if (event.key === ' ') selection.pick(desk.pages, focused, { shift: event.shiftKey, ctrl: true });
+    else if (ctrl && event.key.toLowerCase() === 'a') selection.picked = pages.map((p) => p.id);
     else if (event.key === 'Enter') open(focused);
     else if (event.key === 'Delete') void remove();
-    else if (event.key === 'Escape') { if (bench.picked.length) bench.picked = []; else bench.contact = false; }
+    else if (event.key === 'Escape') { if (selection.picked.length) selection.picked = []; else view.contact = false; }
     else return;
     event.preventDefault();
     event.stopPropagation();
@@ -149,13 +138,12 @@
       <button disabled={!chosen.length} onclick={() => void reset()}>Back to automatic</button>
     </div>
     <div class="acts" role="group" aria-label="Margins"><button onclick={() => void margins(true)}>Even margins</button><button onclick={() => void margins(false)}>Own margins</button></div>
-    <label><input type="checkbox" checked={bench.document?.duplex ?? false} onchange={(e) => void duplex(e.currentTarget.checked)} /> both sides scanned in turn</label>
-    {#if before}<button class="act" onclick={() => void undoMove()}>Undo the move</button>{/if}
+    <label><input type="checkbox" checked={desk.document?.duplex ?? false} onchange={(e) => void duplex(e.currentTarget.checked)} /> both sides scanned in turn</label>
     <span class="grow"></span>
-    <Button size="xs" onclick={() => (bench.contact = false)}>Back to the sheet</Button>
+    <Button size="xs" onclick={() => (view.contact = false)}>Back to the sheet</Button>
   </header>
   <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-  <div bind:this={desk} bind:clientWidth={width} bind:clientHeight={height} class="desk" role="listbox" aria-label="Pages" aria-multiselectable="true" tabindex="-1" onscroll={() => (scroll = desk?.scrollTop ?? 0)}>
+  <div bind:this={board} bind:clientWidth={width} bind:clientHeight={height} class="desk" role="listbox" aria-label="Pages" aria-multiselectable="true" tabindex="-1" onscroll={() => (scroll = board?.scrollTop ?? 0)}>
     <div class="field" style:height="{Math.ceil(pages.length / columns) * row + GAP}px">
       {#each shown as p, i (p.id)}
         {@const at = first + i}

@@ -1,21 +1,29 @@
 <script lang="ts">
-  import { bench } from '../bench/bench.svelte';
+  import { view } from '../bench/view.svelte';
+  import { doubts } from '../bench/doubts.svelte';
+  import { edits } from '../bench/edits.svelte';
+  import { desk } from '../bench/desk.svelte';
 
-  const walk = $derived(bench.walk);
-  const at = $derived(bench.currentDoubt);
+  const LISTED = 200;
+  const walk = $derived(edits.walk);
+  const at = $derived(edits.at);
   const doubt = $derived(at >= 0 ? walk[at] : undefined);
-  const own = $derived(bench.doubts.some((d) => d.stage === bench.stage));
+  const own = $derived(doubts.list.some((d) => d.stage === view.stage));
   let open = $state(false);
+  let listed = $state(LISTED);
+  const counts = $derived(desk.document?.doubts ?? {});
+  /** As the server counts them: the list itself may still be on its way. */
+  const total = $derived(own ? (counts[view.stage] ?? walk.length) : Object.values(counts).reduce((a, b) => a + b, 0));
 
   const where = (text: string | null | undefined, kind: string) => (text ? `“${text}”` : kind === 'alternative' ? 'picture' : kind);
 
   async function accept() {
     const key = doubt?.key;
     if (!doubt || !key) return;
-    await bench.settleThenNext(() =>
+    await edits.settleThenNext(() =>
       doubt.word_id
-        ? bench.edit({ op: 'accept_word', word_id: doubt.word_id }, `Accept “${doubt.text}”`)
-        : bench.edit({ op: 'accept_doubt', key }, 'Leave as it is'),
+        ? edits.edit({ op: 'accept_word', word_id: doubt.word_id })
+        : edits.edit({ op: 'accept_doubt', key }),
     );
   }
 </script>
@@ -26,25 +34,26 @@
   {:else}
     <div class="flex items-center gap-2">
       <button class="plain flex-1 text-left" aria-expanded={open} onclick={() => (open = !open)}>
-        <span class="count">{walk.length}</span> {own ? 'doubts here' : 'doubts elsewhere'}{#if at >= 0}<span class="text-quiet">, at {at + 1}</span>{/if} <span aria-hidden="true">{open ? '▴' : '▾'}</span>
+        <span class="count">{total}</span> {own ? 'doubts here' : 'doubts elsewhere'}{#if at >= 0}<span class="text-quiet">, at {at + 1}</span>{/if} <span aria-hidden="true">{open ? '▴' : '▾'}</span>
       </button>
-      <button class="step" title="Previous doubt ([)" aria-label="Previous doubt" onclick={() => void bench.step(-1)}>[</button>
-      <button class="step" title="Next doubt (])" aria-label="Next doubt" onclick={() => void bench.step(1)}>]</button>
+      <button class="step" title="Previous doubt ([)" aria-label="Previous doubt" onclick={() => void edits.step(-1)}>[</button>
+      <button class="step" title="Next doubt (])" aria-label="Next doubt" onclick={() => void edits.step(1)}>]</button>
     </div>
     {#if doubt && !doubt.word_id}
       <p class="m-0 mt-1 text-sm">{doubt.reason} <button class="step" onclick={accept}>Leave as it is</button></p>
     {/if}
     {#if open}
       <ol class="m-0 mt-2 max-h-56 list-none overflow-auto p-0 text-sm">
-        {#each walk.slice(0, 200) as d (`${d.page_id}.${d.key}`)}
+        {#each walk.slice(0, listed) as d (`${d.page_id}.${d.key}`)}
           <li>
-            <button class="row" class:here={d === doubt} onclick={() => void bench.goDoubt(d)}>
+            <button class="row" class:here={d === doubt} onclick={() => void edits.goDoubt(d)}>
               <span class="bar" aria-hidden="true"><span style:height="{Math.round(d.weight * 100)}%"></span></span>
               <span class="min-w-0 flex-1 truncate" title={d.reason}>{where(d.text, d.kind)}</span>
               <span class="text-quiet">p. {d.position + 1}</span>
             </button>
           </li>
         {/each}
+        {#if walk.length > listed}<li><button class="row" onclick={() => (listed += LISTED)}>{total - listed} more…</button></li>{/if}
       </ol>
     {/if}
   {/if}

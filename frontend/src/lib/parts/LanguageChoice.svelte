@@ -1,7 +1,7 @@
 <script lang="ts">
+  import { about } from '../bench/about.svelte';
   import { Checkbox } from 'flowbite-svelte';
-  import { bench } from '../bench/bench.svelte';
-
+  
   let { value = $bindable([]), compact = false }: { value: string[]; compact?: boolean } = $props();
   const automatic = $derived(value[0] === 'auto');
 
@@ -16,7 +16,7 @@
   <legend class="mb-1 p-0 text-sm font-bold">Languages <span class="text-quiet font-normal">(up to four, the main one first)</span></legend>
   <div class="grid gap-x-4 gap-y-1" class:grid-cols-2={compact} class:grid-cols-4={!compact}>
     <Checkbox checked={automatic} onchange={() => (value = automatic ? ['eng'] : ['auto'])}>Automatic</Checkbox>
-    {#each bench.about?.languages ?? [] as language (language.code)}
+    {#each about.languages as language (language.code)}
       {@const at = automatic ? -1 : value.indexOf(language.code)}
       <Checkbox checked={at >= 0} onchange={() => toggle(language.code)}>
         {language.name}{#if at >= 0 && value.length > 1}<span class="text-quiet ml-1">{at + 1}</span>{/if}

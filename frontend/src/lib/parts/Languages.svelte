@@ -1,15 +1,19 @@
 <script lang="ts">
+  import { desk } from '../bench/desk.svelte';
+  import { selection } from '../bench/selection.svelte';
+  import { notices } from '../bench/notices.svelte';
+  import { about } from '../bench/about.svelte';
+  import { textOf } from '../bench/content';
   import { Button, Modal, Radio } from 'flowbite-svelte';
   import { api } from '../api/client';
-  import { bench, textOf } from '../bench/bench.svelte';
-  import { look } from '../bench/roles';
+    import { look } from '../bench/roles';
   import LanguageChoice from './LanguageChoice.svelte';
 
   let chosen = $state<string[]>([]);
   let scope = $state<'page' | 'document'>('page');
   let asking = $state(false);
   let forPage = 0;
-  const page = $derived(bench.page);
+  const page = $derived(desk.page);
   const busy = $derived(page?.task_state === 'running' || page?.task_state === 'waiting');
   const regions = $derived(page?.content?.regions ?? []);
   const confidence = $derived.by(() => {
@@ -32,19 +36,19 @@
   async function read(keep: boolean) {
     asking = false;
     if (!page) return;
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       await api.readAgain(page.id, [...chosen], keep, scope);
-      await bench.refresh();
+      await desk.refresh();
     });
   }
 </script>
 
 <section class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4" aria-label="Reading">
   <div>
-    <h2 class="m-0 text-base font-bold">Page {bench.pageIndex + 1}</h2>
+    <h2 class="m-0 text-base font-bold">Page {desk.pageIndex + 1}</h2>
     <p class="m-0 text-sm">
       {#if page?.content}
-        Read in {(page.content.languages ?? []).map((l) => bench.languageName(l)).join(', ')}: {regions.length} blocks{#if confidence !== null}, words {Math.round(confidence * 100)} % sure on average{/if}.
+        Read in {(page.content.languages ?? []).map((l) => about.languageName(l)).join(', ')}: {regions.length} blocks{#if confidence !== null}, words {Math.round(confidence * 100)} % sure on average{/if}.
         {#if page.kind === 'born_digital'}<br />The page came with real text; it was read from its image all the same.{/if}
       {:else}Not read yet.{/if}
     </p>
@@ -61,7 +65,7 @@
       <h3 class="m-0 mb-1 text-sm font-bold">Blocks and how sure they are</h3>
       <ol class="m-0 list-none p-0 text-sm">
         {#each regions as r (r.id)}
-          <li><button class="row" class:here={r.id === bench.region} onclick={() => bench.select(r.id)}>
+          <li><button class="row" class:here={r.id === selection.region} onclick={() => selection.select(r.id)}>
             <span class="w-6 font-bold">{look(r.role).sign}</span><span class="min-w-0 flex-1 truncate">{textOf(r) || 'picture'}</span>
             <span>{r.language ? (r.language) : ''}</span><span class="w-12 text-right">{Math.round((r.confidence ?? 1) * 100)} %</span>
           </button></li>

@@ -1,8 +1,13 @@
 <script lang="ts">
+  import { view } from '../bench/view.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { selection } from '../bench/selection.svelte';
+  import { about } from '../bench/about.svelte';
+  import { edits } from '../bench/edits.svelte';
+  import { linesOf } from '../bench/content';
   import { tick, untrack } from 'svelte';
   import type { Page, Region, Word } from '../api/client';
-  import { bench, linesOf } from '../bench/bench.svelte';
-
+  
   let { page, region, index, scale, room, scrollLeft }: {
     page: Page; region: Region; index: number; scale: number; room: number; scrollLeft: number;
   } = $props();
@@ -16,14 +21,14 @@
   const line = $derived(linesOf(region)[index]);
   const words = $derived(line?.words ?? []);
   const box = $derived<number[]>(line?.box ?? [0, 0, 1, 1]);
-  const rtl = $derived(bench.rightToLeft(region.language));
+  const rtl = $derived(about.rightToLeft(region.language));
   /** Enlarged as far as the line fits the sheet's width, at most to about twice the size of the print. */
   const k = $derived(Math.min((room - 2 * PAD) / (box[2]! - box[0]! + 20), Math.max(scale * 1.9, 60 / (box[3]! - box[1]!))));
   const width = $derived((box[2]! - box[0]! + 20) * k + 2 * PAD);
   const height = $derived((box[3]! - box[1]! + 16) * k);
   const left = $derived(Math.min(Math.max(box[0]! * scale - PAD, scrollLeft), scrollLeft + Math.max(0, room - width)));
-  const doubts = $derived(new Map(bench.pageDoubts.filter((d) => d.word_id).map((d) => [d.word_id as string, d])));
-  const current = $derived(words.find((w) => w.id === bench.word) ?? words[0]);
+  const doubts = $derived(new Map((desk.page?.doubts ?? []).filter((d) => d.word_id).map((d) => [d.word_id as string, d])));
+  const current = $derived(words.find((w) => w.id === selection.word) ?? words[0]);
   const reason = $derived(current ? doubts.get(current.id)?.reason : undefined);
   const value = (w: Word) => typed[w.id] ?? w.text;
   /** One size for the whole line: that in which most words are no wider than their ink. */
@@ -44,10 +49,10 @@
   async function settle(word: Word) {
     const text = value(word).trim();
     const wide = everywhere;
-    await bench.settleThenNext(() =>
+    await edits.settleThenNext(() =>
       text === word.text
-        ? bench.edit({ op: 'accept_word', word_id: word.id }, `Accept “${word.text}”`, false, pageId)
-        : bench.edit({ op: 'set_word', word_id: word.id, text }, `Correct “${word.text}” to “${text}”`, wide, pageId),
+        ? edits.edit({ op: 'accept_word', word_id: word.id }, false, pageId)
+        : edits.edit({ op: 'set_word', word_id: word.id, text }, wide, pageId),
     );
     everywhere = false;
   }
@@ -57,17 +62,17 @@
     const text = value(word).trim();
     if (text === word.text || text === '') return;
     delete typed[word.id];
-    if (!(await bench.edit({ op: 'set_word', word_id: word.id, text }, `Correct “${word.text}” to “${text}”`, false, pageId))) typed[word.id] = text;
+    if (!(await edits.edit({ op: 'set_word', word_id: word.id, text }, false, pageId))) typed[word.id] = text;
   }
 
   function onKey(event: KeyboardEvent, word: Word) {
     if (event.key === 'Enter') void settle(word);
     else if (event.key === 'Escape') {
       delete typed[word.id];
-      bench.lifted = false;
-    } else if (event.key === ']' && event.altKey) void bench.step(1);
-    else if (event.key === '[' && event.altKey) void bench.step(-1);
-    else if (event.key === 'PageDown' || event.key === 'PageUp') void leave(word).then(() => bench.goPage(bench.pageIndex + (event.key === 'PageDown' ? 1 : -1)));
+      selection.lifted = false;
+    } else if (event.key === ']' && event.altKey) void edits.step(1);
+    else if (event.key === '[' && event.altKey) void edits.step(-1);
+    else if (event.key === 'PageDown' || event.key === 'PageUp') void leave(word).then(() => view.turn(event.key === 'PageDown' ? 1 : -1));
     else return;
     event.preventDefault();
     event.stopPropagation();
@@ -86,10 +91,10 @@
     <div class="words" dir={rtl ? 'rtl' : 'ltr'}>
       {#each words as w (w.id)}
         <input
-          bind:this={fields[w.id]} value={value(w)} lang={bench.languageTag(region.language)} aria-label="Word read as {w.text}" spellcheck="false" autocomplete="off"
+          bind:this={fields[w.id]} value={value(w)} lang={about.languageTag(region.language)} aria-label="Word read as {w.text}" spellcheck="false" autocomplete="off"
           class:doubtful={doubts.has(w.id)} class:corrected={w.state === 'corrected'} class:here={w.id === current?.id}
           style:left="{middle(w) - wide(w) / 2}px" style:width="{wide(w)}px" style:font-size="{size}px"
-          oninput={(e) => (typed[w.id] = e.currentTarget.value)} onfocus={() => bench.select(region.id, w.id, true)}
+          oninput={(e) => (typed[w.id] = e.currentTarget.value)} onfocus={() => selection.select(region.id, w.id, true)}
           onblur={() => void leave(w)} onkeydown={(e) => onKey(e, w)}
         />
       {/each}
@@ -99,8 +104,8 @@
       <label><input type="checkbox" bind:checked={everywhere} onmousedown={(e) => e.preventDefault()} /> correct everywhere</label>
       <!-- Pressing keeps the field's focus, so that nothing is sent twice. -->
       <button onmousedown={(e) => e.preventDefault()} onclick={() => current && void settle(current)}>{current && value(current).trim() !== current.text ? 'Correct' : 'Accept'} <span class="key">Enter</span></button>
-      <button onmousedown={(e) => e.preventDefault()} onclick={() => void bench.step(1)}>Next doubt</button>
-      <button class="close" aria-label="Put the line down (Esc)" onmousedown={(e) => e.preventDefault()} onclick={() => (bench.lifted = false)}>✕</button>
+      <button onmousedown={(e) => e.preventDefault()} onclick={() => void edits.step(1)}>Next doubt</button>
+      <button class="close" aria-label="Put the line down (Esc)" onmousedown={(e) => e.preventDefault()} onclick={() => (selection.lifted = false)}>✕</button>
     </div>
   </div>
 {/if}

@@ -1,69 +1,100 @@
 <script lang="ts">
-  import { api, type FlowItem } from '../api/client';
-  import { bench } from '../bench/bench.svelte';
-
-  let flow = $state<FlowItem[] | null>(null);
+  import { untrack } from 'svelte';
+  import { view } from '../bench/view.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { notices } from '../bench/notices.svelte';
+  import { about } from '../bench/about.svelte';
+  import { doubts } from '../bench/doubts.svelte';
+  import { edits } from '../bench/edits.svelte';
+  import { api, type FlowItem, type FlowPart, type OpenDoubt } from '../api/client';
+  
+  let flow = $state<FlowItem[]>([]);
+  let following = $state<number | null>(0);
   let title = $state<string | null>(null);
-  const d = $derived(bench.document);
-  const doubts = $derived(bench.doubts.filter((x) => x.stage === 'check' || x.stage === 'tag'));
-  const edition = $derived(d ? `${d.id}:${d.pages.map((p) => p.revision).join(',')}` : '');
+  let foot = $state<HTMLElement>();
+  let loading = false;
+  const d = $derived(desk.document);
+  const unsettled = $derived(doubts.list.filter((x) => x.stage === 'check' || x.stage === 'tag'));
+  const edition = $derived(d ? `${d.id}:${d.revision}:${d.pages.map((p) => p.revision).join(',')}` : '');
+  let shown = '';
 
+  // A changed document is put together anew, as far as it was read.
   $effect(() => {
-    if (edition && d) void load(d.id);
+    const id = d?.id;
+    if (edition && id !== undefined) untrack(() => void load(id, true));
   });
 
-  async function load(id: number) {
-    await bench.attempt(async () => {
-      const told = await api.flow(id);
-      if (bench.document?.id === id) flow = told;
+  // The next pages come as one scrolls.
+  $effect(() => {
+    if (!foot) return;
+    const near = new IntersectionObserver((seen) => seen.some((x) => x.isIntersecting) && d && void load(d.id, false), { rootMargin: '1200px' });
+    near.observe(foot);
+    return () => near.disconnect();
+  });
+
+  async function load(id: number, anew: boolean) {
+    const mine = edition;
+    if (anew) shown = mine;
+    else if (loading || following === null) return;
+    loading = true;
+    await notices.attempt(async () => {
+      const reach = anew ? (following ?? Infinity) : 0;
+      let found = anew ? [] : flow;
+      let next: number | null = anew ? 0 : following;
+      do {
+        const part: FlowPart = await api.flow(id, next ?? 0);
+        if (shown !== mine || desk.document?.id !== id) return;
+        found = [...found, ...part.items];
+        next = part.following;
+      } while (anew && next !== null && next < reach && reach !== Infinity);
+      flow = found;
+      following = next;
     });
+    loading = false;
+    // A short part may leave the foot in sight, where nothing more would be seen to come.
+    if (following !== null && foot && foot.getBoundingClientRect().top < window.innerHeight + 1200) void load(id, false);
   }
 
   async function saveTitle() {
     if (!d || title === null || title.trim() === d.title) return;
     const typed = title;
-    await bench.attempt(async () => {
-      bench.document = await api.changeDocument(d.id, { title: typed });
+    await notices.attempt(async () => {
+      desk.document = await api.changeDocument(d.id, { title: typed });
       title = null;
-      await bench.loadDoubts();
-      bench.notify('Title saved');
+      notices.notify('Title saved');
+      await desk.refresh();
     });
   }
 
   async function setLanguage(code: string) {
     if (!d) return;
-    await bench.attempt(async () => {
-      bench.document = await api.changeDocument(d.id, { language: code });
+    await notices.attempt(async () => {
+      desk.document = await api.changeDocument(d.id, { language: code });
     });
   }
 
   const tag = (role: string) => (role.startsWith('heading_') ? `h${role.slice(-1)}` : role === 'caption' ? 'figcaption' : 'p');
-  const go = (item: FlowItem) => {
-    bench.goDocument(d!.id, 'tag', item.page - 1);
-    setTimeout(() => bench.select(item.region_id), 400);
-  };
-  async function leave(x: (typeof doubts)[number]) {
-    await bench.goDoubt(x);
-    await bench.edit({ op: 'accept_doubt', key: x.key }, 'Leave as it is');
-  }
+  const go = (item: FlowItem) => void view.goBlock('tag', item.page - 1, item.region_id);
+  const leave = (x: OpenDoubt) => edits.edit({ op: 'accept_doubt', key: x.key }, false, x.page_id);
 </script>
 
 <div class="grid h-full grid-cols-[minmax(0,1fr)_22rem]">
   <div class="overflow-auto px-6 py-6">
-    <article class="through" lang={bench.languageTag(d?.language)}>
-      {#if flow === null}<p class="text-quiet">Putting the document together…</p>
+    <article class="through" lang={about.languageTag(d?.language)}>
+      {#if flow.length === 0 && following !== null}<p class="text-quiet">Putting the document together…</p>
       {:else if flow.length === 0}<p class="text-quiet">Nothing has been read yet.</p>{/if}
-      {#each flow ?? [] as item, i (`${item.page_id}.${item.region_id}`)}
-        {@const before = flow?.[i - 1]}
+      {#each flow as item, i (`${item.page_id}.${item.region_id}`)}
+        {@const before = flow[i - 1]}
         {#if item.page !== before?.page}<div class="pagemark" aria-hidden="true">page {item.page}</div>{/if}
-        <button class="plain item {item.role}" lang={bench.languageTag(item.language)} dir={bench.rightToLeft(item.language) ? 'rtl' : 'ltr'} onclick={() => go(item)} title="Go to this block">
-          <span class="role" aria-hidden="true">{item.role.replace('_', ' ')}{item.language !== d?.language && item.role !== 'figure' ? `, ${bench.languageName(item.language)}` : ''}</span>
+        <button class="plain item {item.role}" lang={about.languageTag(item.language)} dir={about.rightToLeft(item.language) ? 'rtl' : 'ltr'} onclick={() => void go(item)} title="Go to this block">
+          <span class="role" aria-hidden="true">{item.announced}{item.language !== d?.language && item.role !== 'figure' ? `, ${about.languageName(item.language)}` : ''}</span>
           {#if item.rows}
             <span class="rows">{#each item.rows as row, n (n)}<span class="cells" class:first={n === 0}>{#each row as cell, m (m)}<span>{cell}</span>{/each}</span>{/each}</span>
           {:else if item.role === 'figure'}<em>{item.text ? `Figure: ${item.text}` : 'Figure without a description'}</em>
           {:else}<span class={tag(item.role)}>{item.text}</span>{/if}
         </button>
       {/each}
+      <p bind:this={foot} class="text-quiet m-0 text-center text-sm">{following !== null && flow.length ? '…' : ''}</p>
     </article>
   </div>
   <aside class="bg-paper border-hair flex flex-col gap-4 overflow-auto border-l p-4" aria-label="Check">
@@ -73,17 +104,17 @@
     </label>
     <label class="flex flex-col gap-1 text-sm font-bold">Language of the document
       <select class="field" value={d?.language ?? ''} onchange={(e) => setLanguage(e.currentTarget.value)}>
-        {#each bench.about?.languages ?? [] as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
+        {#each about.languages as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
       </select>
     </label>
     <section aria-label="Findings">
-      <h3 class="m-0 mb-1 text-sm font-bold">{doubts.length ? `${doubts.length} to settle` : 'Nothing left to settle'}</h3>
+      <h3 class="m-0 mb-1 text-sm font-bold">{unsettled.length ? `${unsettled.length} to settle` : 'Nothing left to settle'}</h3>
       <ul class="m-0 flex list-none flex-col gap-2 p-0 text-sm">
-        {#each doubts as x (`${x.page_id}.${x.key}`)}
+        {#each unsettled.slice(0, 300) as x (`${x.page_id}.${x.key}`)}
           <li class="finding">
             <span>{x.reason}{#if x.text} <b>“{x.text}”</b>{/if}</span>
             <span class="flex gap-3">
-              {#if x.region_id}<button class="plain underline" onclick={() => { bench.goDocument(d!.id, 'tag', x.position); setTimeout(() => void bench.goDoubt(x), 400); }}>Go there</button>{/if}
+              {#if x.region_id}<button class="plain underline" onclick={() => void view.goBlock('tag', x.position, x.region_id)}>Go there</button>{/if}
               <button class="plain underline" onclick={() => void leave(x)}>Leave as it is</button>
             </span>
           </li>

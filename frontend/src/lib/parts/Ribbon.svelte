@@ -1,17 +1,19 @@
 <script lang="ts">
-  import { bench } from '../bench/bench.svelte';
-
+  import { view } from '../bench/view.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { selection } from '../bench/selection.svelte';
+  
   const ITEM = 66;
   let strip = $state<HTMLDivElement>();
   let width = $state(800);
   let scroll = $state(0);
-  const pages = $derived(bench.document?.pages ?? []);
+  const pages = $derived(desk.document?.pages ?? []);
   const first = $derived(Math.max(0, Math.floor(scroll / ITEM) - 4));
   const last = $derived(Math.min(pages.length, Math.ceil((scroll + width) / ITEM) + 4));
   const shown = $derived(pages.slice(first, last));
 
   $effect(() => {
-    const at = bench.pageIndex * ITEM;
+    const at = desk.pageIndex * ITEM;
     if (!strip) return;
     if (at < strip.scrollLeft + ITEM || at > strip.scrollLeft + strip.clientWidth - 2 * ITEM) strip.scrollTo({ left: at - strip.clientWidth / 2 });
   });
@@ -20,13 +22,13 @@
   function go(event: MouseEvent, index: number) {
     const how = { shift: event.shiftKey, ctrl: event.ctrlKey || event.metaKey };
     if (how.shift || how.ctrl) {
-      if (!bench.picked.length) bench.pick(bench.pageIndex, { shift: false, ctrl: false });
-      bench.pick(index, how);
+      if (!selection.picked.length) selection.pick(desk.pages, desk.pageIndex, { shift: false, ctrl: false });
+      selection.pick(desk.pages, index, how);
       return;
     }
-    bench.pick(index, how);
-    bench.picked = [];
-    bench.goPage(index);
+    selection.pick(desk.pages, index, how);
+    selection.picked = [];
+    void view.goPage(index);
   }
 
   function onWheel(event: WheelEvent) {
@@ -37,13 +39,13 @@
 </script>
 
 <div class="ribbon">
-  <div class="where"><span><b>{bench.pageIndex + 1}</b> of {pages.length}</span>
-    <button class="all" title="All pages on a contact sheet (C)" onclick={() => (bench.contact = true)}>All pages</button></div>
+  <div class="where"><span><b>{desk.pageIndex + 1}</b> of {pages.length}</span>
+    <button class="all" title="All pages on a contact sheet (C)" onclick={() => (view.contact = true)}>All pages</button></div>
   <div bind:this={strip} bind:clientWidth={width} class="strip" onscroll={() => (scroll = strip?.scrollLeft ?? 0)} onwheel={onWheel} role="group" aria-label="Pages">
     <div style:width="{pages.length * ITEM}px" class="rail">
       {#each shown as p (p.id)}
-        {@const here = p.position === bench.pageIndex}
-        <button class="page" class:here class:picked={bench.picked.includes(p.id)} style:left="{p.position * ITEM}px" onclick={(e) => go(e, p.position)}
+        {@const here = p.position === desk.pageIndex}
+        <button class="page" class:here class:picked={selection.picked.includes(p.id)} style:left="{p.position * ITEM}px" onclick={(e) => go(e, p.position)}
           aria-label="Page {p.position + 1}{p.doubts ? `, ${p.doubts} doubts` : ''}{p.task_state === 'failed' ? ', failed' : ''}" aria-current={here ? 'page' : undefined}>
           {#if p.thumb}<img src="/api/blobs/{p.thumb}" alt="" loading="lazy" />{:else}<span class="empty">{p.task_state === 'failed' ? '!' : '…'}</span>{/if}
           <span class="foot"><span>{p.position + 1}</span>{#if p.task_state === 'failed'}<b class="bad">!</b>{:else if p.doubts}<span class="mark">{p.doubts}</span>{/if}</span>
@@ -52,8 +54,8 @@
     </div>
   </div>
   <div class="turn">
-    <button aria-label="Previous page" title="Previous page (PgUp)" disabled={bench.pageIndex === 0} onclick={() => bench.goPage(bench.pageIndex - 1)}>◂</button>
-    <button aria-label="Next page" title="Next page (PgDn)" disabled={bench.pageIndex >= pages.length - 1} onclick={() => bench.goPage(bench.pageIndex + 1)}>▸</button>
+    <button aria-label="Previous page" title="Previous page (PgUp)" disabled={desk.pageIndex === 0} onclick={() => void view.turn(-1)}>◂</button>
+    <button aria-label="Next page" title="Next page (PgDn)" disabled={desk.pageIndex >= pages.length - 1} onclick={() => void view.turn(1)}>▸</button>
   </div>
 </div>
 

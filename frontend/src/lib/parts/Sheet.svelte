@@ -1,17 +1,22 @@
 <script lang="ts">
+  import { view } from '../bench/view.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { selection } from '../bench/selection.svelte';
+  import { notices } from '../bench/notices.svelte';
+  import { hand, type Tool } from '../bench/hand.svelte';
+  import { linesOf, boxOf, findRegion, findWord } from '../bench/content';
   import { tick } from 'svelte';
   import { Button, Spinner } from 'flowbite-svelte';
   import { api, type Page, type Region } from '../api/client';
-  import { bench, boxOf, linesOf } from '../bench/bench.svelte';
-  import { typing } from '../bench/keys';
+    import { typing } from '../bench/keys';
   import { look } from '../bench/roles';
-  import { cleaning, type Tool } from '../bench/cleaning.svelte';
+  import { cleaning } from '../bench/cleaning.svelte';
   import CleanOverlay from './CleanOverlay.svelte';
   import LiftedLine from './LiftedLine.svelte';
   import Loupe from './Loupe.svelte';
 
   let { page, ordered }: { page: Page | null; ordered: Region[] } = $props();
-  let desk = $state<HTMLDivElement>();
+  let board = $state<HTMLDivElement>();
   let deskWidth = $state(800);
   let deskHeight = $state(600);
   let zoom = $state(1);
@@ -21,7 +26,7 @@
   let drag: { x: number; y: number; left: number; top: number; moved: boolean } | null = null;
   const MARGIN = 24;
 
-  const clean = $derived(bench.stage === 'clean');
+  const clean = $derived(view.stage === 'clean');
   const preview = $derived(clean ? cleaning.preview : null);
   const dpi = $derived(page?.dpi ?? 300);
   const size = $derived.by((): [number, number] => {
@@ -34,7 +39,7 @@
   let fitBefore: typeof fit | null = null;
   // Handles lie at the page's edges, so the whole page is shown while they are out.
   $effect(() => {
-    if (clean && cleaning.handles !== 'none') {
+    if (clean && hand.handles !== 'none') {
       fitBefore ??= fit;
       fit = 'page';
     } else if (fitBefore) {
@@ -53,28 +58,29 @@
       : (deskWidth - 2 * MARGIN - 14) / size[0]!,
   );
   const scale = $derived(fit === 'free' ? zoom : Math.max(0.02, fitted));
-  const showRegions = $derived(bench.stage !== 'clean');
+  const showRegions = $derived(view.stage !== 'clean');
   const artifacts = $derived(page?.content?.artifacts ?? []);
-  const doubtful = $derived(new Set(bench.pageDoubts.flatMap((d) => (d.word_id ? [d.word_id] : []))));
-  const selectedBox = $derived(bench.selectedRegion ? boxOf(bench.selectedRegion) : null);
-  const wordBox = $derived(bench.findWord(bench.word));
+  const doubtful = $derived(new Set((page?.doubts ?? []).flatMap((d) => (d.word_id ? [d.word_id] : []))));
+  const selected = $derived(findRegion(page?.content, selection.region));
+  const selectedBox = $derived(selected ? boxOf(selected) : null);
+  const wordBox = $derived(findWord(page?.content, selection.word));
 
   function zoomTo(value: number, at?: { x: number; y: number }) {
-    if (!desk) return;
+    if (!board) return;
     const before = scale;
     const next = Math.min(4, Math.max(0.05, value));
     const place = at ?? { x: deskWidth / 2, y: deskHeight / 2 };
-    const left = (desk.scrollLeft + place.x - MARGIN) / before;
-    const top = (desk.scrollTop + place.y - MARGIN) / before;
+    const left = (board.scrollLeft + place.x - MARGIN) / before;
+    const top = (board.scrollTop + place.y - MARGIN) / before;
     fit = 'free';
     zoom = next;
-    void tick().then(() => desk?.scrollTo({ left: left * next + MARGIN - place.x, top: top * next + MARGIN - place.y }));
+    void tick().then(() => board?.scrollTo({ left: left * next + MARGIN - place.x, top: top * next + MARGIN - place.y }));
   }
 
   function onWheel(event: WheelEvent) {
     if (!event.ctrlKey && !event.metaKey) return;
     event.preventDefault();
-    const frame = desk!.getBoundingClientRect();
+    const frame = board!.getBoundingClientRect();
     zoomTo(scale * Math.exp(-event.deltaY / 400), { x: event.clientX - frame.left, y: event.clientY - frame.top });
   }
 
@@ -94,19 +100,19 @@
   }
 
   function onDown(event: PointerEvent) {
-    if (event.button !== 0 || !desk || (event.target as HTMLElement).closest('[data-lifted]')) return;
-    drag = { x: event.clientX, y: event.clientY, left: desk.scrollLeft, top: desk.scrollTop, moved: false };
+    if (event.button !== 0 || !board || (event.target as HTMLElement).closest('[data-lifted]')) return;
+    drag = { x: event.clientX, y: event.clientY, left: board.scrollLeft, top: board.scrollTop, moved: false };
   }
 
   function onMove(event: PointerEvent) {
-    const frame = desk!.getBoundingClientRect();
+    const frame = board!.getBoundingClientRect();
     pointer = { x: event.clientX - frame.left, y: event.clientY - frame.top };
-    if (!drag || !desk) return;
+    if (!drag || !board) return;
     const dx = event.clientX - drag.x;
     const dy = event.clientY - drag.y;
     if (!drag.moved && Math.hypot(dx, dy) < 5) return;
     drag.moved = true;
-    desk.scrollTo({ left: drag.left - dx, top: drag.top - dy });
+    board.scrollTo({ left: drag.left - dx, top: drag.top - dy });
   }
 
   function pick(event: MouseEvent, region: Region, lift: boolean) {
@@ -115,7 +121,7 @@
     const y = (event.clientY - frame.top) / scale;
     const words = linesOf(region).flatMap((l) => l.words);
     const hit = words.find((w) => w.box[0] <= x && x <= w.box[2] && w.box[1] <= y && y <= w.box[3]);
-    bench.select(region.id, hit?.id ?? null, lift && hit !== undefined);
+    selection.select(region.id, hit?.id ?? null, lift && hit !== undefined);
   }
 
   const contains = (outer: number[], inner: number[]) => inner[0]! >= outer[0]! && inner[1]! >= outer[1]! && inner[2]! <= outer[2]! && inner[3]! <= outer[3]!;
@@ -123,18 +129,18 @@
   // What is selected comes into view, without moving the page when it already is.
   $effect(() => {
     const box = wordBox?.word.box ?? selectedBox;
-    if (!box || !desk) return;
+    if (!box || !board) return;
     const on = box.map((v) => v * scale + MARGIN);
-    const view = [desk.scrollLeft, desk.scrollTop + 20, desk.scrollLeft + deskWidth, desk.scrollTop + deskHeight - (bench.lifted ? 150 : 20)];
+    const view = [board.scrollLeft, board.scrollTop + 20, board.scrollLeft + deskWidth, board.scrollTop + deskHeight - (selection.lifted ? 150 : 20)];
     if (contains(view, on)) return;
-    desk.scrollTo({ left: Math.max(0, on[0]! - 80), top: Math.max(0, on[1]! - deskHeight / 3) });
+    board.scrollTo({ left: Math.max(0, on[0]! - 80), top: Math.max(0, on[1]! - deskHeight / 3) });
   });
 
   let shownPage = 0;
   $effect(() => {
     if (page && page.id !== shownPage) {
       shownPage = page.id;
-      if (!bench.region) desk?.scrollTo({ left: 0, top: 0 });
+      if (!selection.region) board?.scrollTo({ left: 0, top: 0 });
     }
   });
 </script>
@@ -144,7 +150,7 @@
 <div class="relative min-h-0 flex-1">
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div
-    bind:this={desk} bind:clientWidth={deskWidth} bind:clientHeight={deskHeight} class="desk" class:loupe
+    bind:this={board} bind:clientWidth={deskWidth} bind:clientHeight={deskHeight} class="desk" class:loupe
     onwheel={onWheel} onpointerdown={onDown} onpointermove={onMove} onpointerleave={() => (pointer = null)} role="region" aria-label="Sheet" tabindex="0"
   >
     {#if page?.cleaned || page?.original}
@@ -156,16 +162,16 @@
             {#each [...ordered, ...artifacts] as region, i (region.id)}
               {@const b = boxOf(region)}
               {@const l = look(region.role)}
-              {@const chosen = region.id === bench.region}
+              {@const chosen = region.id === selection.region}
               <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-              <g class="region" class:chosen onclick={(e) => !drag?.moved && pick(e, region, bench.stage === 'proof')} ondblclick={(e) => pick(e, region, true)}>
+              <g class="region" class:chosen onclick={(e) => !drag?.moved && pick(e, region, view.stage === 'proof')} ondblclick={(e) => pick(e, region, true)}>
                 <rect x={b[0] - 6} y={b[1] - 6} width={b[2] - b[0] + 12} height={b[3] - b[1] + 12}
                   stroke-width={(chosen ? l.width + 1.2 : l.width) / scale} stroke-dasharray={l.dash.split(' ').filter(Boolean).map((v) => Number(v) / scale).join(' ')} />
-                {#if bench.stage !== 'proof' || chosen}
+                {#if view.stage !== 'proof' || chosen}
                   <g transform="translate({b[0] - 6} {b[1] - 6}) scale({1 / scale})">
                     <rect class="plate" x={-30} y={0} width="28" height="17" rx="3" />
                     <text x={-16} y="13" text-anchor="middle">{l.sign}</text>
-                    {#if i < ordered.length && bench.stage === 'tag'}<text class="order" x={-16} y="31" text-anchor="middle">{i + 1}</text>{/if}
+                    {#if i < ordered.length && view.stage === 'tag'}<text class="order" x={-16} y="31" text-anchor="middle">{i + 1}</text>{/if}
                   </g>
                 {/if}
               </g>
@@ -181,9 +187,9 @@
             {/if}
           </svg>
         {/if}
-        {#if bench.lifted && wordBox && page.cleaned}
+        {#if selection.lifted && wordBox && page.cleaned}
           {#key `${page.id}.${wordBox.region.id}.${wordBox.line}`}
-            <LiftedLine {page} region={wordBox.region} index={wordBox.line} {scale} room={deskWidth - 2 * MARGIN} scrollLeft={desk?.scrollLeft ?? 0} />
+            <LiftedLine {page} region={wordBox.region} index={wordBox.line} {scale} room={deskWidth - 2 * MARGIN} scrollLeft={board?.scrollLeft ?? 0} />
           {/key}
         {/if}
       </div>
@@ -196,7 +202,7 @@
       <div class="failed" role="alert">
         <h2 class="m-0 text-lg font-bold">Page {page.position + 1} stopped at “{(page.task_stage ?? '').replace('_', ' ')}”</h2>
         <p>{page.task_reason}</p>
-        <Button size="sm" onclick={() => bench.attempt(async () => { await api.retry(page.id); await bench.refresh(); })}>Try again</Button>
+        <Button size="sm" onclick={() => notices.attempt(async () => { await api.retry(page.id); await desk.refresh(); })}>Try again</Button>
       </div>
     {:else if page && (page.task_state === 'running' || page.task_state === 'waiting') && page.cleaned}
       <p class="working" role="status"><Spinner size="4" /> {page.task_stage === 'clean' ? 'cleaning' : page.task_stage === 'read' ? 'reading' : 'working'}…</p>
@@ -208,16 +214,16 @@
   {#if clean && page?.original}
     <div class="hand" role="group" aria-label="Erase by hand">
       <span>Erase</span>
-      {#each tools as tool (tool.id)}<button title={tool.what} aria-pressed={cleaning.tool === tool.id} onclick={() => cleaning.use(tool.id)}>{tool.name}</button>{/each}
+      {#each tools as tool (tool.id)}<button title={tool.what} aria-pressed={hand.tool === tool.id} onclick={() => cleaning.use(tool.id)}>{tool.name}</button>{/each}
     </div>
     {#if cleaning.working}<p class="making" role="status"><Spinner size="4" /> trying it…</p>{/if}
   {/if}
   {#if loupe && pointer && !preview && page?.original && page.to_original && page.original_size}
-    <Loupe {page} {pointer} {scale} origin={{ x: MARGIN + Math.max(0, (deskWidth - 2 * MARGIN - size[0]! * scale) / 2) - (desk?.scrollLeft ?? 0), y: MARGIN - (desk?.scrollTop ?? 0) }} />
+    <Loupe {page} {pointer} {scale} origin={{ x: MARGIN + Math.max(0, (deskWidth - 2 * MARGIN - size[0]! * scale) / 2) - (board?.scrollLeft ?? 0), y: MARGIN - (board?.scrollTop ?? 0) }} />
   {/if}
   <div class="tools" role="group" aria-label="View">
     <button title="Original under the pointer (hold O)" aria-pressed={loupe} onclick={() => (loupe = !loupe)}>Loupe</button>
-    {#if clean}<button title="Scan and cleaned page side by side at a movable seam (S)" aria-pressed={cleaning.seam} onclick={() => cleaning.compare(!cleaning.seam)}>Seam</button>{/if}
+    {#if clean}<button title="Scan and cleaned page side by side at a movable seam (S)" aria-pressed={hand.seam} onclick={() => cleaning.compare(!hand.seam)}>Seam</button>{/if}
     <button title="Smaller (−)" aria-label="Smaller" onclick={() => zoomTo(scale / 1.25)}>−</button>
     <button title="Fit to width (0)" onclick={() => (fit = 'width')}>{Math.round(scale * 100 * ((page?.dpi ?? 300) / 96))} %</button>
     <button title="Larger (+)" aria-label="Larger" onclick={() => zoomTo(scale * 1.25)}>+</button>

@@ -1,8 +1,13 @@
 <script lang="ts">
+  import { about } from '../bench/about.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { selection } from '../bench/selection.svelte';
+  import { notices } from '../bench/notices.svelte';
+  import { edits } from '../bench/edits.svelte';
+  import { hand, type Handles } from '../bench/hand.svelte';
   import { Button } from 'flowbite-svelte';
   import { api, Refused, type Audience, type NamedTreatment, type Treatment } from '../api/client';
-  import { bench } from '../bench/bench.svelte';
-  import { cleaning, type Handles } from '../bench/cleaning.svelte';
+    import { cleaning } from '../bench/cleaning.svelte';
 
   type Step = 'turn' | 'split' | 'outline' | 'straighten' | 'flatten' | 'trim' | 'lighten' | 'show_through' | 'marks' | 'descreen' | 'ink' | 'output';
   const groups: { title: string; steps: { id: Step; name: string; handles?: Handles }[] }[] = [
@@ -16,7 +21,7 @@
     ] },
   ];
   const switches = [['automatic', 'auto'], ['off', 'off'], ['by_hand', 'hand']] as const;
-  const page = $derived(bench.page);
+  const page = $derived(desk.page);
   const treatment = $derived(cleaning.treatment);
   const busy = $derived(page?.task_state === 'running' || page?.task_state === 'waiting');
   let audience = $state<Audience>('page');
@@ -26,8 +31,8 @@
 
   // Whom it is for is asked anew on each page, so that nothing reaches a whole batch by habit.
   $effect(() => { if (page && cleaning.take(page)) audience = 'page'; });
-  $effect(() => { void bench.attempt(async () => { named = await api.namedTreatments(); }); });
-  $effect(() => { if (audience === 'selection' && bench.picked.length < 2) audience = 'page'; });
+  $effect(() => { void notices.attempt(async () => { named = await api.namedTreatments(); }); });
+  $effect(() => { if (audience === 'selection' && selection.picked.length < 2) audience = 'page'; });
 
   const found = (step: string) => cleaning.findings.find((f) => f.step === step);
   const value = (step: Step) => treatment?.[step]?.switch ?? 'automatic';
@@ -46,8 +51,8 @@
     }
     cleaning.change({ [step]: now } as Partial<Treatment>);
     const handles = groups.flatMap((g) => g.steps).find((s) => s.id === step)?.handles;
-    if (handles && to === 'by_hand' && cleaning.handles !== handles) cleaning.open(handles);
-    else if (handles && to !== 'by_hand' && cleaning.handles === handles) cleaning.open('none');
+    if (handles && to === 'by_hand' && hand.handles !== handles) cleaning.open(handles);
+    else if (handles && to !== 'by_hand' && hand.handles === handles) cleaning.open('none');
   }
 
   const set = (step: Step, patch: Record<string, unknown>, gesture: string | null = null) =>
@@ -82,13 +87,13 @@
     if (!treatment || !naming?.trim()) return;
     try {
       await api.saveTreatment(naming.trim(), $state.snapshot(treatment) as Treatment, replace);
-      bench.notify(`Saved as “${naming.trim()}”`);
+      notices.notify(`Saved as “${naming.trim()}”`);
       chosenName = naming.trim();
       naming = null;
       named = await api.namedTreatments();
     } catch (error) {
       if (error instanceof Refused && error.status === 409 && confirm(`${error.message} Replace it?`)) await saveAs(true);
-      else if (!(error instanceof Refused && error.status === 409)) bench.report(error);
+      else if (!(error instanceof Refused && error.status === 409)) notices.report(error);
     }
   }
 
@@ -103,18 +108,18 @@
   async function forget() {
     const saved = named.find((n) => n.name === chosenName);
     if (!saved || !confirm(`Delete the saved treatment “${saved.name}”? Pages keep what they have.`)) return;
-    await bench.attempt(async () => { await api.deleteTreatment(saved.id); named = await api.namedTreatments(); chosenName = ''; });
+    await notices.attempt(async () => { await api.deleteTreatment(saved.id); named = await api.namedTreatments(); chosenName = ''; });
   }
 
-  const doubts = $derived(bench.pageDoubts.filter((d) => d.stage === 'clean'));
-  const target = $derived(audience === 'selection' ? `${bench.picked.length} picked pages` : audience === 'page' ? 'this page' : audience === 'document' ? 'the whole document' : 'the whole batch');
+  const unsure = $derived((desk.page?.doubts ?? []).filter((d) => d.stage === 'clean'));
+  const target = $derived(audience === 'selection' ? `${selection.picked.length} picked pages` : audience === 'page' ? 'this page' : audience === 'document' ? 'the whole document' : 'the whole batch');
 </script>
 
 <section class="flex min-h-0 flex-1 flex-col" aria-label="Treatment">
   <header class="border-hair border-b px-4 py-2">
     <div class="flex items-baseline justify-between">
-      <h2 class="m-0 text-base font-bold">Treatment, page {bench.pageIndex + 1}</h2>
-      <button class="plain text-sm underline" disabled={!cleaning.canUndo && !bench.document?.treatments_undo} onclick={() => (cleaning.canUndo ? cleaning.undo() : void cleaning.takeBack())}>Take back</button>
+      <h2 class="m-0 text-base font-bold">Treatment, page {desk.pageIndex + 1}</h2>
+      <button class="plain text-sm underline" disabled={!cleaning.canUndo} onclick={() => cleaning.undo()}>Take back</button>
     </div>
     <div class="mt-1 flex gap-1 text-sm">
       <select class="min-w-0 flex-1" aria-label="Saved treatments" value={chosenName} onchange={(e) => useNamed(e.currentTarget.value)}>
@@ -133,9 +138,9 @@
     {/if}
   </header>
   <div class="min-h-0 flex-1 overflow-auto">
-    {#each doubts as d (d.key)}
+    {#each unsure as d (d.key)}
       <div class="doubt"><span><b>Doubt.</b> {d.reason}</span>
-        <button onclick={() => void bench.settleThenNext(() => bench.edit({ op: 'accept_doubt', key: d.key }, 'Leave as it is'))}>Leave as it is</button>
+        <button onclick={() => void edits.settleThenNext(() => edits.edit({ op: 'accept_doubt', key: d.key }))}>Leave as it is</button>
       </div>
     {/each}
     {#each groups as group (group.title)}
@@ -143,7 +148,7 @@
       {#each group.steps as step (step.id)}
         {@const f = found(step.id)}
         {@const now = value(step.id)}
-        <div class="step" class:unsure={(f?.confidence ?? 1) < 0.75} class:hand={now !== 'automatic'}>
+        <div class="step" class:unsure={(f?.confidence ?? 1) < about.sure} class:hand={now !== 'automatic'}>
           <div class="name">{step.name}</div>
           <div class="switch" role="radiogroup" aria-label={step.name}>
             {#each switches as [id, label] (id)}
@@ -156,7 +161,7 @@
               {#if step.id === 'turn'}
                 <button onclick={() => turnBy(-90)} aria-label="Turn left">⟲ 90°</button><button onclick={() => turnBy(90)} aria-label="Turn right">⟳ 90°</button>
               {:else if step.handles}
-                <button aria-pressed={cleaning.handles === step.handles} onclick={() => cleaning.open(step.handles!)}>{cleaning.handles === step.handles ? 'Done' : 'Set on the sheet'}</button>
+                <button aria-pressed={hand.handles === step.handles} onclick={() => cleaning.open(step.handles!)}>{hand.handles === step.handles ? 'Done' : 'Set on the sheet'}</button>
               {:else if step.id === 'straighten'}
                 <label>degrees <input type="number" step="0.05" min="-45" max="45" value={part('straighten')['degrees'] ?? 0} onchange={(e) => set('straighten', { degrees: Number(e.currentTarget.value) })} /></label>
               {:else if step.id === 'lighten' || step.id === 'show_through'}
@@ -197,7 +202,7 @@
       <label class="flex flex-1 items-center gap-2">For
         <select class="min-w-0 flex-1" bind:value={audience}>
           <option value="page">this page</option>
-          {#if bench.picked.length > 1}<option value="selection">{bench.picked.length} picked pages</option>{/if}
+          {#if selection.picked.length > 1}<option value="selection">{selection.picked.length} picked pages</option>{/if}
           <option value="document">the whole document</option><option value="batch">the whole batch</option>
         </select>
       </label>

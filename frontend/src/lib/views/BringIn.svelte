@@ -1,8 +1,11 @@
 <script lang="ts">
+  import { view } from '../bench/view.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { notices } from '../bench/notices.svelte';
+  import { about } from '../bench/about.svelte';
   import { Button, Modal, Progressbar } from 'flowbite-svelte';
   import { api, upload, type Batch, type DocumentSummary } from '../api/client';
-  import { bench } from '../bench/bench.svelte';
-
+  
   let { batch }: { batch: Batch } = $props();
   let over = $state(false);
   let sending = $state<{ count: number; share: number } | null>(null);
@@ -24,12 +27,12 @@
     const list = [...(files ?? [])];
     if (!list.length) return;
     sending = { count: list.length, share: 0 };
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       const told = await upload(batch.id, list, (s) => (sending = { count: list.length, share: s }));
-      if (told.problems.length) bench.notify(`${told.problems.length} of ${list.length} files could not be brought in`, 'refused');
+      if (told.problems.length) notices.notify(`${told.problems.length} of ${list.length} files could not be brought in`, 'refused');
     });
     sending = null;
-    await bench.refresh();
+    await desk.refresh();
   }
 
   function drop(event: DragEvent) {
@@ -44,16 +47,16 @@
     const document = leaving;
     leaving = null;
     if (!document) return;
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       await api.deleteDocument(document.id);
-      await bench.refresh();
+      await desk.refresh();
     });
   }
 
   async function act(action: () => Promise<unknown>) {
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       await action();
-      await bench.refresh();
+      await desk.refresh();
     });
   }
 </script>
@@ -63,7 +66,7 @@
   <section class="bg-paper flex min-w-0 flex-1 flex-col rounded-lg shadow-sm">
     <header class="border-hair flex items-center gap-4 border-b px-5 py-3">
       <h1 class="m-0 flex-1 text-xl font-bold">{batch.name}</h1>
-      <span class="text-quiet">{batch.documents.length} documents, {pages} pages; languages: {batch.languages.map((l) => bench.languageName(l)).join(', ')}</span>
+      <span class="text-quiet">{batch.documents.length} documents, {pages} pages; languages: {batch.languages.map((l) => about.languageName(l)).join(', ')}</span>
     </header>
     {#if busy > 0}
       <div class="border-hair flex items-center gap-4 border-b px-5 py-2" role="status">
@@ -86,11 +89,11 @@
             {#each batch.documents as d (d.id)}
               <tr class="border-hair border-t">
                 <td class="px-5 py-2">
-                  <button class="plain font-bold hover:underline" onclick={() => bench.goDocument(d.id)}>{d.name}</button>
+                  <button class="plain font-bold hover:underline" onclick={() => void view.goDocument(d.id)}>{d.name}</button>
                   {#if d.note}<span class="text-quiet block text-sm">{d.note}</span>{/if}
                 </td>
                 <td>{d.pages}</td>
-                <td>{d.language ? bench.languageName(d.language) : d.languages.map((l) => bench.languageName(l)).join(', ')}</td>
+                <td>{d.language ? about.languageName(d.language) : d.languages.map((l) => about.languageName(l)).join(', ')}</td>
                 <td>
                   {#if d.busy > 0}at work…
                   {:else if d.failed > 0}<b>{d.failed} failed</b>

@@ -1,13 +1,14 @@
 <script lang="ts">
+  import { view } from '../bench/view.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { notices } from '../bench/notices.svelte';
+  import { about } from '../bench/about.svelte';
   import { Button, Checkbox } from 'flowbite-svelte';
   import { api, type Batch, type DocumentSummary } from '../api/client';
-  import { bench } from '../bench/bench.svelte';
+    import { sized } from '../bench/sizes';
   import { remember, remembered } from '../bench/keys';
 
   let { batch }: { batch: Batch } = $props();
-  const told: Record<string, string> = {
-    pdf: 'PDF, searchable and tagged', docx: 'DOCX, flowing text', txt: 'Plain text', xlsx: 'XLSX, the tables', json: 'JSON, the page content',
-  };
   let formats = $state<string[]>(JSON.parse(remembered('formats', '["pdf","docx"]')));
   let keepHeads = $state(false);
   let chosen = $state<Record<number, boolean>>({});
@@ -24,14 +25,10 @@
   }
 
   async function make() {
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       await api.deliver(batch.id, [...formats], picked.map((d) => d.id), keepHeads);
-      await bench.refresh();
+      await desk.refresh();
     });
-  }
-
-  function size(bytes: number): string {
-    return bytes > 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1000))} kB`;
   }
 </script>
 
@@ -40,8 +37,8 @@
     <h1 class="m-0 text-xl font-bold">What leaves the house</h1>
     <fieldset class="m-0 flex flex-col gap-2 border-0 p-0">
       <legend class="mb-1 p-0 text-sm font-bold">Formats</legend>
-      {#each bench.about?.formats ?? [] as f (f.name)}
-        <Checkbox checked={formats.includes(f.name)} onchange={() => toggle(f.name)}>{told[f.name] ?? f.name}</Checkbox>
+      {#each (about.told?.formats ?? []) as f (f.name)}
+        <Checkbox checked={formats.includes(f.name)} onchange={() => toggle(f.name)}>{f.describes}</Checkbox>
       {/each}
     </fieldset>
     <fieldset class="m-0 border-0 p-0">
@@ -69,7 +66,7 @@
             <b>{d.title}</b>
             <span class="text-quiet block text-sm">{d.name}, {d.pages} pages</span>
             {#if doubts(d) > 0}
-              <button class="plain text-lamp-700 text-sm underline" onclick={() => bench.goDocument(d.id)}>{doubts(d)} doubts are not settled</button>
+              <button class="plain text-lamp-700 text-sm underline" onclick={() => void view.goDocument(d.id)}>{doubts(d)} doubts are not settled</button>
             {/if}
           </div>
           <ul class="m-0 flex w-80 list-none flex-col gap-1 p-0 text-sm">
@@ -77,7 +74,7 @@
               <li class="flex items-baseline gap-2">
                 {#if x.current}
                   <a class="text-primary-700 font-bold underline" href="/api/deliveries/{x.id}/file" download={x.name}>{x.name}</a>
-                  <span class="text-quiet">{size(x.size)}</span>
+                  <span class="text-quiet">{sized(x.size)}</span>
                 {:else}
                   <span class="text-quiet"><s>{x.name}</s> changed since; make it again</span>
                 {/if}

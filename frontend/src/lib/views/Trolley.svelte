@@ -1,8 +1,11 @@
 <script lang="ts">
+  import { view } from '../bench/view.svelte';
+  import { desk } from '../bench/desk.svelte';
+  import { notices } from '../bench/notices.svelte';
   import { Button, Input, Modal } from 'flowbite-svelte';
   import { api, type BatchSummary } from '../api/client';
-  import { bench } from '../bench/bench.svelte';
-  import { remember, remembered } from '../bench/keys';
+    import { remember, remembered } from '../bench/keys';
+  import { sized } from '../bench/sizes';
   import LanguageChoice from '../parts/LanguageChoice.svelte';
 
   let name = $state('');
@@ -12,12 +15,12 @@
 
   async function begin(event: SubmitEvent) {
     event.preventDefault();
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       remember('languages', JSON.stringify(languages));
       const batch = await api.addBatch(name.trim() || `Batch of ${new Date().toLocaleDateString()}`, [...languages]);
       opening = false;
       name = '';
-      bench.goBatch(batch.id);
+      void view.goBatch(batch.id);
     });
   }
 
@@ -25,10 +28,10 @@
     const batch = leaving;
     leaving = null;
     if (!batch) return;
-    await bench.attempt(async () => {
+    await notices.attempt(async () => {
       await api.deleteBatch(batch.id);
-      bench.batches = await api.batches();
-      bench.notify(`${batch.name} removed`);
+      desk.batches = await api.batches();
+      notices.notify(`${batch.name} removed`);
     });
   }
 </script>
@@ -37,13 +40,13 @@
   <div class="flex items-end justify-between">
     <div>
       <h1 class="m-0 text-3xl font-bold">On the trolley</h1>
-      <p class="text-quiet m-0">A batch is what comes in together and goes out together.</p>
+      <p class="text-quiet m-0">A batch is what comes in together and goes out together.{#if desk.batches?.length} All of them take {sized(desk.batches.reduce((n, b) => n + b.size, 0))}.{/if}</p>
     </div>
     <Button onclick={() => (opening = true)}>New batch</Button>
   </div>
-  {#if bench.batches === null}
+  {#if desk.batches === null}
     <p>Looking…</p>
-  {:else if bench.batches.length === 0}
+  {:else if desk.batches.length === 0}
     <div class="bg-paper rounded-lg border border-dashed p-12 text-center" style:border-color="var(--color-hair)">
       <p class="mt-0 text-xl">Nothing on the trolley yet.</p>
       <p class="text-quiet">Begin a batch, drop scans into it, and settle what the program is not sure of.</p>
@@ -51,13 +54,13 @@
     </div>
   {:else}
     <ul class="m-0 flex list-none flex-col gap-2 p-0">
-      {#each bench.batches as batch (batch.id)}
+      {#each desk.batches as batch (batch.id)}
         <li class="bg-paper flex items-center gap-4 rounded-lg px-5 py-4 shadow-sm">
-          <button class="plain min-w-0 flex-1" onclick={() => bench.goBatch(batch.id)}>
+          <button class="plain min-w-0 flex-1" onclick={() => void view.goBatch(batch.id)}>
             <span class="block truncate text-lg font-bold">{batch.name}</span>
             <span class="text-quiet">
               {batch.documents} {batch.documents === 1 ? 'document' : 'documents'}, {batch.pages} {batch.pages === 1 ? 'page' : 'pages'},
-              begun {new Date(batch.created * 1000).toLocaleDateString()}
+              {sized(batch.size)}, begun {new Date(batch.created * 1000).toLocaleDateString()}
             </span>
           </button>
           {#if batch.busy}<span class="text-quiet">at work…</span>{/if}

@@ -1,14 +1,13 @@
-"""Which language a text is in, among those installed."""
+"""Languages: their tags, names and direction, the words they know, and which one a text is in."""
 
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Iterable
-from functools import lru_cache
+from collections.abc import Iterable, Sequence
+from functools import cache, lru_cache
 
-from wordfreq import zipf_frequency
-
-from hyalen.core.model.document import BCP_47
+import langcodes
+from babel import Locale, UnknownLocaleError
 
 # Scripts that settle the language among those we know (Unicode 15, Scripts.txt).
 SCRIPT_LANGUAGES = {
@@ -20,6 +19,39 @@ SCRIPT_LANGUAGES = {
 LEAST_WORDS = 3
 
 
+@cache
+def language_tag(code: str) -> str:
+    """The BCP 47 tag of an ISO 639-3 code: the shortest ISO 639 code (RFC 5646, 2.2.1); an unknown code is its own tag."""
+    try:
+        return str(langcodes.standardize_tag(code))
+    except langcodes.tag_parser.LanguageTagError:
+        return code
+
+
+@cache
+def language_name(code: str, reader: str = "en") -> str:
+    """What the language is called in the language `reader` (a BCP 47 tag), or its code."""
+    try:
+        named = Locale.parse(reader, sep="-").languages.get(language_tag(code))
+    except (ValueError, UnknownLocaleError):
+        return code if reader == "en" else language_name(code)
+    return str(named) if named else code
+
+
+@cache
+def is_right_to_left(code: str) -> bool:
+    """Whether the language is written from right to left (CLDR, layout/orientation)."""
+    try:
+        return str(Locale.parse(language_tag(code), sep="-").character_order) == "right-to-left"
+    except (ValueError, UnknownLocaleError):
+        return False
+
+
+def mostly_right_to_left(codes: Sequence[str]) -> bool:
+    """Whether more than half of the words' languages run from right to left."""
+    return sum(is_right_to_left(code) for code in codes) * 2 > len(codes)
+
+
 @lru_cache(maxsize=50_000)
 def script_of(character: str) -> str:
     """The first word of a letter's Unicode name ("LATIN", "CYRILLIC"), or "" if it is no letter."""
@@ -29,7 +61,9 @@ def script_of(character: str) -> str:
 @lru_cache(maxsize=100_000)
 def frequency(word: str, language: str) -> float:
     """Zipf frequency of a word, 0 where it is unknown (wordfreq's lists)."""
-    return float(zipf_frequency(word, BCP_47.get(language, language)))
+    from wordfreq import zipf_frequency  # its lists are read when the first word is looked up
+
+    return float(zipf_frequency(word, language_tag(language)))
 
 
 def is_known(word: str, language: str) -> bool:

@@ -1,4 +1,4 @@
-"""Reads a cleaned page: from pixels to content with regions, order and roles."""
+"""Puts reading, layout and structure together: from a cleaned page's pixels to its content."""
 
 from __future__ import annotations
 
@@ -7,10 +7,12 @@ import numpy as np
 
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
+from hyalen.core.languages import SCRIPT_LANGUAGES, identify
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent
-from hyalen.core.reading.engine import Shape, installed_languages, read_page
-from hyalen.core.reading.language import SCRIPT_LANGUAGES, identify
+from hyalen.core.model.found import Shape
+from hyalen.core.reading.engine import ENGINE
+from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import read_once, read_rest
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
@@ -19,7 +21,7 @@ AUTO = "auto"
 SAMPLE_STRIPS = 3
 
 
-def read_content(page: Image, dpi: float, languages: tuple[str, ...]) -> PageContent:
+def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Reader = ENGINE) -> PageContent:
     """The content of a cleaned page.
 
     Parameters
@@ -28,7 +30,8 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...]) -> PageCon
     dpi : float
         Pixels an inch.
     languages : tuple of str
-        ISO 639-3 codes, or ("auto",) to find them among those installed.
+        ISO 639-3 codes, or ("auto",) to find them among those the reader knows.
+    reader : Reader
 
     Raises
     ------
@@ -36,10 +39,10 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...]) -> PageCon
         If the engine cannot be used.
     """
     if languages == (AUTO,):
-        languages = detect_languages(page, dpi)
+        languages = detect_languages(page, dpi, reader)
     ink = grey(page)
-    blocks = read_once(read_page(ink, dpi, languages))
-    blocks += read_rest(ink, dpi, languages, blocks)
+    blocks = read_once(reader.read_page(ink, dpi, languages))
+    blocks += read_rest(ink, dpi, languages, blocks, reader)
     blocks = settle_case(
         [block._replace(lines=tuple(m for line in block.lines if (m := mended(line)))) for block in blocks]
     )
@@ -53,7 +56,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...]) -> PageCon
     return assign_roles(content, page)
 
 
-def detect_languages(page: Image, dpi: float) -> tuple[str, ...]:
+def detect_languages(page: Image, dpi: float, reader: Reader = ENGINE) -> tuple[str, ...]:
     """The languages of a page, most used first.
 
     Strips of the page are read with one model for each script that is installed,
@@ -62,7 +65,7 @@ def detect_languages(page: Image, dpi: float) -> tuple[str, ...]:
     """
     found: dict[str, float] = {}
     for strip in _sample_strips(grey(page), dpi):
-        language, weight = _strip_language(strip, dpi)
+        language, weight = _strip_language(strip, dpi, reader)
         if language:
             found[language] = found.get(language, 0.0) + weight
     ranked = sorted(found, key=lambda code: -found[code])
@@ -70,12 +73,14 @@ def detect_languages(page: Image, dpi: float) -> tuple[str, ...]:
     return tuple(kept[:3]) or ("eng",)
 
 
-def _strip_language(strip: Image, dpi: float) -> tuple[str | None, float]:
-    installed = installed_languages()
+def _strip_language(strip: Image, dpi: float, reader: Reader) -> tuple[str | None, float]:
+    installed = reader.languages()
     own_script = [codes[0] for codes in SCRIPT_LANGUAGES.values() if codes[0] in installed]
     best: tuple[str | None, float] = (None, 0.0)
     for model in ["Latin", *own_script]:
-        words = [w for b in read_page(strip, dpi, (model,), Shape.BLOCK) for line in b.lines for w in line.words]
+        words = [
+            w for b in reader.read_region(strip, dpi, (model,), Shape.BLOCK) for line in b.lines for w in line.words
+        ]
         if not words:
             continue
         confidence = sum(w.confidence * len(w.text) for w in words) / sum(len(w.text) for w in words)

@@ -1,0 +1,31 @@
+import type { Line, PageContent, Region, Word } from '../api/client';
+
+export function linesOf(region: Region): Line[] {
+  return region.table ? region.table.cells.flatMap((cell) => cell.lines ?? []) : (region.lines ?? []);
+}
+
+export function boxOf(region: Region): [number, number, number, number] {
+  const xs = region.outline.map((p) => p[0] as number);
+  const ys = region.outline.map((p) => p[1] as number);
+  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+}
+
+export const textOf = (region: Region) => linesOf(region).map((line) => line.words.map((w) => w.text).join(' ')).join('\n');
+
+const all = (content: PageContent) => [...(content.regions ?? []), ...(content.artifacts ?? [])];
+
+export function findRegion(content: PageContent | null | undefined, id: string | null): Region | null {
+  return (content && id && all(content).find((r) => r.id === id)) || null;
+}
+
+export function findWord(content: PageContent | null | undefined, id: string | null): { region: Region; line: number; word: Word } | null {
+  if (!content || !id) return null;
+  for (const region of all(content)) {
+    const lines = linesOf(region);
+    for (let line = 0; line < lines.length; line++) {
+      const word = lines[line]?.words.find((w) => w.id === id);
+      if (word) return { region, line, word };
+    }
+  }
+  return null;
+}

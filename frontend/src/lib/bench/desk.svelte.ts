@@ -1,0 +1,157 @@
+import { api, type Batch, type BatchSummary, type Changed, type Document, type Page } from '../api/client';
+import { doubts } from './doubts.svelte';
+import { findRegion } from './content';
+import { notices } from './notices.svelte';
+import { selection } from './selection.svelte';
+
+const TOGETHER = 350; // milliseconds: many events come while a batch runs, and one refresh serves them all
+
+/** What lies on the desk: the batch, document and page in hand as the server last told them. */
+export class Desk {
+  batches = $state<BatchSummary[] | null>(null);
+  batch = $state<Batch | null>(null);
+  document = $state<Document | null>(null);
+  page = $state<Page | null>(null);
+  /** Set at once when the page is turned; the page itself follows when it can. */
+  pageIndex = $state(0);
+  online = $state(true);
+
+  private stale = new Set<number>();
+  private pending: AbortController | null = null;
+  private timer: ReturnType<typeof setTimeout> | null = null;
+  private opening = 0;
+
+  get pages() {
+    return this.document?.pages ?? [];
+  }
+
+  async openTrolley(): Promise<void> {
+    this.leaveDocument();
+    this.batch = null;
+    this.batches = await api.batches();
+  }
+
+  async openBatch(id: number): Promise<void> {
+    this.leaveDocument();
+    this.batch = await api.batch(id);
+  }
+
+  /** False where another document was asked for meanwhile. */
+  async openDocument(id: number): Promise<boolean> {
+    if (this.document?.id === id) {
+      this.opening++;
+      return true;
+    }
+    this.leaveDocument();
+    const mine = this.opening;
+    const found = await api.document(id);
+    if (mine !== this.opening) return false;
+    const batch = this.batch?.id === found.batch_id ? this.batch : await api.batch(found.batch_id);
+    if (mine !== this.opening) return false;
+    this.document = found;
+    this.batch = batch;
+    void notices.attempt(() => doubts.load(id));
+    return true;
+  }
+
+  leaveDocument(): void {
+    this.opening++;
+    this.pending?.abort();
+    this.document = null;
+    this.page = null;
+    doubts.clear();
+    selection.picked = [];
+    selection.clear();
+  }
+
+  /** Turn to a page. Every call counts at once; of several pages asked for in a row the last is loaded. */
+  async showPage(index: number): Promise<void> {
+    const last = this.pages.length - 1;
+    this.pageIndex = Math.min(Math.max(0, index), Math.max(0, last));
+    const summary = this.pages[this.pageIndex];
+    if (!summary) return;
+    if (this.page?.id === summary.id && !this.stale.has(summary.id) && this.page.revision === summary.revision) {
+      this.pending?.abort();
+      return;
+    }
+    if (this.page?.id !== summary.id) selection.clear();
+    this.pending?.abort();
+    const pending = (this.pending = new AbortController());
+    try {
+      const page = await api.page(summary.id, pending.signal);
+      this.stale.delete(summary.id);
+      if (!pending.signal.aborted) this.page = page;
+    } catch (error) {
+      if (!pending.signal.aborted) throw error;
+    }
+  }
+
+  /** Ask for everything that is shown. */
+  async refresh(): Promise<void> {
+    await notices.attempt(async () => {
+      if (this.batch) this.batch = await api.batch(this.batch.id);
+      else this.batches = await api.batches();
+      const id = this.document?.id;
+      if (id === undefined) return;
+      const fresh = await api.document(id);
+      if (this.document?.id !== fresh.id) return;
+      this.take(fresh);
+      await Promise.all([doubts.load(id), this.showPage(this.pageIndex)]);
+    });
+  }
+
+  /** The document as it is now; the page that was turned to last stays in hand if it is still there. */
+  take(fresh: Document): void {
+    const wanted = this.pages[this.pageIndex]?.id;
+    const at = fresh.pages.findIndex((p) => p.id === wanted);
+    this.document = fresh;
+    if (at >= 0) this.pageIndex = at;
+    selection.picked = selection.picked.filter((id) => fresh.pages.some((p) => p.id === id));
+  }
+
+  /** Put in what a change has changed; nothing need be asked for again. */
+  apply(changed: Changed): void {
+    if (this.document?.id !== changed.document.id) return;
+    const fresh = new Map(changed.pages.map((p) => [p.id, p]));
+    this.document = { ...this.document, ...changed.document, pages: this.document.pages.map((p) => fresh.get(p.id) ?? p) };
+    const ids = [...fresh.keys()];
+    doubts.replace(ids, changed.doubts);
+    const text = changed.page;
+    for (const id of ids) if (id !== text?.id) this.stale.add(id);
+    if (text && this.page?.id === text.id) {
+      const own = changed.doubts.filter((d) => d.page_id === text.id);
+      this.page = { ...this.page, revision: text.revision, content: text.content, settled: text.settled, doubts: own };
+      if (selection.region && !findRegion(text.content, selection.region)) selection.clear();
+    } else if (this.page && fresh.has(this.page.id)) {
+      void notices.attempt(() => this.showPage(this.pageIndex));
+    }
+  }
+
+  /** Load the page in hand once more, whatever is known of it. */
+  async reload(): Promise<void> {
+    if (this.page) this.stale.add(this.page.id);
+    await this.refresh();
+  }
+
+  listen(): void {
+    const source = new EventSource('/api/events');
+    source.onerror = () => (this.online = false);
+    source.addEventListener('hello', () => {
+      if (!this.online) void this.refresh();
+      this.online = true;
+    });
+    for (const kind of ['task', 'document', 'batch']) source.addEventListener(kind, (message) => this.heard(JSON.parse(message.data)));
+  }
+
+  heard(event: { batch_id: number; document_id: number | null; page_id: number | null; state: string }): void {
+    const mine = event.batch_id === this.batch?.id || event.document_id === this.document?.id;
+    if (!mine && (this.batch || this.document)) return;
+    if (event.page_id !== null && event.state !== 'running') this.stale.add(event.page_id);
+    this.timer ??= setTimeout(() => {
+      this.timer = null;
+      void this.refresh();
+    }, TOGETHER);
+  }
+}
+
+export const desk = new Desk();

@@ -1,0 +1,49 @@
+import { api, type OpenDoubt, type StageId } from '../api/client';
+
+const AT_ONCE = 1000;
+const worstFirst = (a: OpenDoubt, b: OpenDoubt) => b.weight - a.weight || a.position - b.position || (a.key < b.key ? -1 : 1);
+
+/** The open doubts of the document in hand, worst first, however many they are. */
+export class Doubts {
+  list = $state<OpenDoubt[]>([]);
+  private loading = 0;
+
+  /** Load them all, part by part; what is known already is shown meanwhile. */
+  async load(document: number): Promise<void> {
+    const mine = ++this.loading;
+    const found: OpenDoubt[] = [];
+    for (;;) {
+      const part = await api.doubts(document, AT_ONCE, found.at(-1));
+      if (mine !== this.loading) return;
+      found.push(...part);
+      if (part.length < AT_ONCE) break;
+      if (found.length > this.list.length) this.list = [...found];
+    }
+    this.list = found;
+  }
+
+  /** The doubts of some pages anew. */
+  replace(pages: number[], fresh: OpenDoubt[]): void {
+    if (!pages.length) return;
+    const changed = new Set(pages);
+    this.list = [...this.list.filter((d) => !changed.has(d.page_id)), ...fresh].sort(worstFirst);
+  }
+
+  clear(): void {
+    this.loading++;
+    this.list = [];
+  }
+
+  /** Those that stepping goes through: the stage's if it has any, else all. */
+  walk(stage: StageId): OpenDoubt[] {
+    const own = this.list.filter((d) => d.stage === stage);
+    return own.length ? own : this.list;
+  }
+
+  /** The place in a walk of what is selected, or -1. */
+  place(walk: OpenDoubt[], page: number | undefined, region: string | null, word: string | null): number {
+    return walk.findIndex((d) => d.page_id === page && (d.word_id ? d.word_id === word : d.region_id !== null && d.region_id === region));
+  }
+}
+
+export const doubts = new Doubts();

@@ -1,0 +1,97 @@
+import type { Document, StageId } from '../api/client';
+import { format, parse, type Place } from './address';
+import { desk } from './desk.svelte';
+import { notices } from './notices.svelte';
+import { selection } from './selection.svelte';
+
+/** Where the clerk is: the stage, the page, and whether all pages lie on the contact sheet. */
+export class View {
+  stage = $state<StageId>('bring_in');
+  contact = $state(false);
+
+  async start(): Promise<void> {
+    window.addEventListener('popstate', () => void this.follow(parse(location.hash)));
+    notices.onGone = () => void this.goHome();
+    await this.follow(parse(location.hash));
+  }
+
+  /** Go there; resolved when all of it is on the desk. */
+  async go(place: Place, keepAddress = false): Promise<void> {
+    const hash = format(place);
+    if (hash !== location.hash) history[keepAddress ? 'replaceState' : 'pushState'](null, '', hash);
+    await this.follow(place);
+  }
+
+  private async follow(place: Place): Promise<void> {
+    await notices.attempt(async () => {
+      if (place.kind === 'document') {
+        if (desk.document?.id !== place.id) this.contact = false;
+        this.stage = place.stage;
+        if (!(await desk.openDocument(place.id))) return;
+        await desk.showPage(place.page);
+        document.title = `${desk.document?.title ?? ''} – Hyalen`;
+      } else {
+        this.contact = false;
+        if (place.kind === 'batch') this.stage = place.stage;
+        await (place.kind === 'batch' ? desk.openBatch(place.id) : desk.openTrolley());
+        document.title = 'Hyalen';
+      }
+    });
+  }
+
+  goHome = () => this.go({ kind: 'trolley' });
+  goBatch = (id: number, stage: 'bring_in' | 'deliver' = 'bring_in') => this.go({ kind: 'batch', id, stage });
+  goDocument = (id: number, stage: StageId = 'proof', page = 0) => this.go({ kind: 'document', id, stage, page });
+
+  async goStage(stage: StageId): Promise<void> {
+    if (stage === 'bring_in' || stage === 'deliver') {
+      const id = desk.document?.batch_id ?? desk.batch?.id;
+      if (id) await this.goBatch(id, stage);
+    } else if (desk.document) await this.goDocument(desk.document.id, stage, desk.pageIndex);
+    else {
+      const documents = desk.batch?.documents ?? [];
+      const worst = documents.find((d) => (d.doubts[stage] ?? 0) > 0) ?? documents[0];
+      if (worst) await this.goDocument(worst.id, stage);
+    }
+  }
+
+  /** Turn to a page of the document in hand. Every call counts at once, the picture follows when it can. */
+  async goPage(index: number): Promise<void> {
+    const id = desk.document?.id;
+    if (id === undefined) return;
+    const shown = desk.showPage(index);
+    history.replaceState(null, '', format({ kind: 'document', id, stage: this.stage, page: desk.pageIndex }));
+    await notices.attempt(() => shown);
+  }
+
+  turn = (by: 1 | -1) => this.goPage(desk.pageIndex + by);
+
+  /** A block of some page, in a stage. */
+  async goBlock(stage: StageId, page: number, region: string | null, word: string | null = null): Promise<void> {
+    if (!desk.document) return;
+    await this.goDocument(desk.document.id, stage, page);
+    selection.select(region, word, word !== null);
+  }
+
+  /**
+   * The document after its pages were rearranged; the page in hand stays in hand if it is still there.
+   * `pick` is picked with the change itself: set any later, it would undo what the clerk picks meanwhile.
+   */
+  async rearranged(change: () => Promise<Document>, pick?: number[]): Promise<boolean> {
+    try {
+      const fresh = await change();
+      if (pick) selection.picked = pick;
+      desk.take(fresh);
+    } catch (error) {
+      notices.report(error);
+      await desk.refresh();
+      return false;
+    }
+    const id = desk.document?.id;
+    if (id !== undefined) history.replaceState(null, '', format({ kind: 'document', id, stage: this.stage, page: desk.pageIndex }));
+    await desk.reload();
+    return true;
+  }
+}
+
+export const view = new View();

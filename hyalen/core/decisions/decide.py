@@ -1,0 +1,169 @@
+"""From what a screen asks for to operations tied to ink, and what they are called."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from difflib import SequenceMatcher
+
+from hyalen.core.decisions.ink import Ink, Lay
+from hyalen.core.decisions.operations import (
+    AssignLanguage,
+    AssignRole,
+    Confirm,
+    ContentOperation,
+    Describe,
+    Insert,
+    Leave,
+    Reorder,
+    Retext,
+)
+from hyalen.core.decisions.requests import (
+    AcceptDoubt,
+    AcceptWord,
+    EditError,
+    Move,
+    Request,
+    SetAlternative,
+    SetLanguage,
+    SetLine,
+    SetRole,
+    SetText,
+    SetWord,
+)
+from hyalen.core.model.content import Line, PageContent, Region, Word
+
+SHORT = 24
+
+
+def decide(content: PageContent, request: Request, lay: Lay) -> list[ContentOperation]:
+    """The operations that a request comes to on this content; none where nothing would change.
+
+    Raises
+    ------
+    EditError
+        If the page has no such word, line or region.
+    """
+    match request:
+        case SetWord():
+            return [Retext(words=(lay.word(word_of(content, request.word_id)),), text=request.text)]
+        case AcceptWord():
+            return [Confirm(word=lay.word(word_of(content, request.word_id)))]
+        case SetLine():
+            lines = region_of(content, request.region_id).all_lines
+            if not 0 <= request.line < len(lines):
+                raise EditError("the region has no such line")
+            return list(retext(lines[request.line], request.text, lay))
+        case SetText():
+            lines, texts = region_of(content, request.region_id).all_lines, request.text.split("\n")
+            if len(texts) != len(lines):
+                raise EditError(f"the region has {len(lines)} lines and the text {len(texts)}: keep its line ends")
+            return [o for line, text in zip(lines, texts, strict=True) for o in retext(line, text, lay)]
+        case SetRole():
+            return [AssignRole(region=lay.region(region_of(content, request.region_id)), role=request.role)]
+        case SetAlternative():
+            region = lay.region(region_of(content, request.region_id))
+            return [Describe(region=region, text=request.text.strip(), decorative=request.decorative)]
+        case SetLanguage():
+            return [AssignLanguage(region=lay.region(region_of(content, request.region_id)), language=request.language)]
+        case Move():
+            return _reorder(content, request, lay)
+        case AcceptDoubt():
+            return [] if request.key in content.accepted else [leave(content, request.key, lay)]
+
+
+def name(request: Request, content: PageContent) -> str:
+    """What undo calls the change, in words."""
+    match request:
+        case SetWord():
+            before = word_of(content, request.word_id).text
+            return (
+                f"“{_short(before)}” to “{_short(request.text)}”"
+                if request.text.strip()
+                else f"“{_short(before)}” taken away"
+            )
+        case AcceptWord():
+            return f"“{_short(word_of(content, request.word_id).text)}” is right"
+        case SetLine() | SetText():
+            return f"text “{_short(request.text)}”"
+        case SetRole():
+            return request.role.value.replace("_", " ")
+        case SetAlternative():
+            return "decorative picture" if request.decorative else "description of a picture"
+        case SetLanguage():
+            return "language of a block"
+        case Move():
+            return "reading order"
+        case AcceptDoubt():
+            return "doubt left as it is"
+
+
+def _short(text: str) -> str:
+    text = " ".join(text.split())
+    return text if len(text) <= SHORT else text[: SHORT - 1] + "…"
+
+
+def word_of(content: PageContent, word_id: str) -> Word:
+    """The word of that id.
+
+    Raises
+    ------
+    EditError
+        If the page has none.
+    """
+    for word in content.words:
+        if word.id == word_id:
+            return word
+    raise EditError(f"the page has no word {word_id}")
+
+
+def region_of(content: PageContent, region_id: str) -> Region:
+    """The region of that id.
+
+    Raises
+    ------
+    EditError
+        If the page has none.
+    """
+    try:
+        return content.region(region_id)
+    except KeyError:
+        raise EditError(f"the page has no region {region_id}") from None
+
+
+def retext(line: Line, text: str, lay: Lay) -> Iterator[ContentOperation]:
+    """What changes between a line and its new text; words that stay the same are not touched."""
+    tokens, old = text.split(), line.words
+    matcher = SequenceMatcher(None, [w.text for w in old], tokens, autojunk=False)
+    for kind, first, last, start, end in matcher.get_opcodes():
+        words = tuple(lay.word(w) for w in old[first:last])
+        if kind in ("replace", "delete"):
+            yield Retext(words=words, text=" ".join(tokens[start:end]))
+        elif kind == "insert":
+            yield Insert(
+                after=lay.word(old[first - 1]) if first else None,
+                before=lay.word(old[first]) if first < len(old) else None,
+                text=" ".join(tokens[start:end]),
+            )
+
+
+def _reorder(content: PageContent, request: Move, lay: Lay) -> list[ContentOperation]:
+    region = region_of(content, request.region_id)
+    if region.role.is_artifact:
+        raise EditError("an artifact has no place in the reading order")
+    if request.before == region.id:
+        return []
+    rest = [r for r in content.regions if r.id != region.id]
+    if request.before is None:
+        return [Reorder(region=lay.region(region), before=None)]
+    at = next((i for i, r in enumerate(rest) if r.id == request.before), None)
+    if at is None:
+        raise EditError(f"the page's reading order has no region {request.before}")
+    after = lay.region(rest[at - 1]) if at else None
+    return [Reorder(region=lay.region(region), before=lay.region(rest[at]), after=after)]
+
+
+def leave(content: PageContent, key: str, lay: Lay) -> Leave:
+    doubt, _, at = key.rpartition(":")
+    ink: Ink | None = next((lay.word(w) for w in content.words if w.id == at), None)
+    ink = ink or next((lay.region(r) for r in content.everything if r.id == at), None)
+    return Leave(doubt=doubt, at=ink) if ink else Leave(doubt=key)

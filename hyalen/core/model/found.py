@@ -1,0 +1,61 @@
+"""What any reader finds on a page: blocks of lines of words, before anyone says what they are."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import NamedTuple
+
+from hyalen.core.model.geometry import Box, Point
+
+
+class BlockKind(StrEnum):
+    """What a reader took a block for."""
+
+    TEXT = "text"
+    PICTURE = "picture"
+
+
+class Shape(StrEnum):
+    """What a reader is told about the layout of what it is handed."""
+
+    PAGE = "page"
+    BLOCK = "block"
+    LINE = "line"
+    RAW_LINE = "raw_line"
+
+
+class Style(StrEnum):
+    """How a word is set, where a reader tells."""
+
+    BOLD = "bold"
+    ITALIC = "italic"
+    UNDERLINED = "underlined"
+    SMALL_CAPITALS = "small_capitals"
+
+
+class FoundWord(NamedTuple):
+    """`confidence` is 0 to 1; `others` are other readings of the same ink, the likeliest first."""
+
+    text: str
+    box: Box
+    confidence: float
+    language: str
+    others: tuple[str, ...] = ()
+    style: frozenset[Style] = frozenset()
+
+
+class FoundLine(NamedTuple):
+    """Words in logical order; `height` is the row's height in pixels."""
+
+    words: tuple[FoundWord, ...]
+    box: Box
+    baseline: tuple[Point, Point]
+    height: float
+
+
+class FoundBlock(NamedTuple):
+    """Lines from top to bottom."""
+
+    kind: BlockKind
+    box: Box
+    lines: tuple[FoundLine, ...]

@@ -1,0 +1,50 @@
+"""A page's content as few bytes, and a document's pages that are unpacked one by one."""
+
+from __future__ import annotations
+
+import zlib
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from typing import overload
+
+from hyalen.core.model.content import PageContent
+
+KEPT = 4
+
+
+def packed(content: PageContent) -> bytes:
+    return zlib.compress(content.model_dump_json(exclude_defaults=True).encode("utf8"), 3)
+
+
+def unpacked(data: bytes) -> PageContent:
+    return PageContent.model_validate_json(zlib.decompress(data))
+
+
+class LazyPages(Sequence[PageContent]):
+    """Pages that `fetch` gives packed; only the last few are kept unpacked, because 500 of them fill the memory."""
+
+    def __init__(self, count: int, fetch: Callable[[int], bytes]) -> None:
+        self._count = count
+        self._fetch = fetch
+        self._recent: OrderedDict[int, PageContent] = OrderedDict()
+
+    def __len__(self) -> int:
+        return self._count
+
+    @overload
+    def __getitem__(self, index: int) -> PageContent: ...
+
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[PageContent]: ...
+
+    def __getitem__(self, index: int | slice) -> PageContent | Sequence[PageContent]:
+        if isinstance(index, slice):
+            return [self[i] for i in range(*index.indices(self._count))]
+        if not -self._count <= index < self._count:
+            raise IndexError(index)
+        index %= self._count
+        if index not in self._recent:
+            self._recent[index] = unpacked(self._fetch(index))
+            if len(self._recent) > KEPT:
+                self._recent.popitem(last=False)
+        return self._recent[index]

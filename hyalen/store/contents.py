@@ -1,0 +1,157 @@
+"""What pages say: their decisions replayed over what was read, and what the whole document makes of them."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Sequence
+
+from hyalen.core.accessibility.rules import Heading, document_doubts
+from hyalen.core.decisions.ink import Lay
+from hyalen.core.decisions.operations import ContentOperation, SpeakIn
+from hyalen.core.decisions.replay import perform, replay
+from hyalen.core.model.content import PageContent, Role
+from hyalen.core.model.packing import packed, unpacked
+from hyalen.core.model.treatment import Cleaned
+from hyalen.core.proofing.doubts import page_doubts
+from hyalen.core.structure.landmarks import PageFacts, main_language, page_facts
+from hyalen.core.structure.settling import settle, with_roles
+from hyalen.store.database import Database
+from hyalen.store.doubts import Doubts
+from hyalen.store.journal import Journal, content_operations
+from hyalen.store.pages import LIVE, Pages
+from hyalen.store.tasks import Tasks
+
+
+class Contents:
+    """Pages whose content changes are in `touched` until someone takes them from there."""
+
+    def __init__(self, database: Database, pages: Pages, doubts: Doubts, journal: Journal, tasks: Tasks) -> None:
+        self.database = database
+        self.pages = pages
+        self.doubts = doubts
+        self.journal = journal
+        self.tasks = tasks
+        self.touched: set[int] = set()
+
+    def take_touched(self) -> set[int]:
+        touched, self.touched = self.touched, set()
+        return touched
+
+    def lay(self, page_id: int) -> Lay:
+        """How the page lay on its original when its content was read."""
+        row = self.database.row(
+            """SELECT c.cleaned FROM page p JOIN reading r ON r.page_id = p.id AND r.fingerprint = p.reading_print
+               JOIN cleaning c ON c.page_id = p.id AND c.fingerprint = r.cleaning WHERE p.id = ?""",
+            page_id,
+        )
+        return Lay(Cleaned.model_validate_json(row["cleaned"]) if row else None)
+
+    def add(
+        self, db: sqlite3.Connection, page_id: int, content: PageContent, operations: Sequence[ContentOperation]
+    ) -> None:
+        """Content with more operations, which must all find their place (EditError)."""
+        lay = self.lay(page_id)
+        for operation in operations:
+            content = perform(content, operation, lay)
+        self._save(db, page_id, content)
+
+    def rebuild(self, db: sqlite3.Connection, page_id: int, settles: bool = True) -> None:
+        """Replay the page's decisions over its reading; then `settles` its document where that may change."""
+        row = db.execute(
+            """SELECT r.content, p.roles FROM page p
+               JOIN reading r ON r.page_id = p.id AND r.fingerprint = p.reading_print WHERE p.id = ?""",
+            (page_id,),
+        ).fetchone()
+        if row is None:
+            return
+        roles = {region: Role(now) for region, (now, _) in json.loads(row["roles"]).items()}
+        reading = with_roles(unpacked(row["content"]), roles)
+        decisions = self.journal.of_page(page_id)
+        replayed = replay(reading, content_operations(decisions), self.lay(page_id))
+        self.journal.set_unplaced(db, page_id, [decisions[i] for i in replayed.unplaced])
+        self._save(db, page_id, replayed.content, settles)
+
+    def _save(self, db: sqlite3.Connection, page_id: int, content: PageContent, settles: bool = True) -> None:
+        """Write a page's content and what follows from it."""
+        page = db.execute("SELECT document_id, roles, facts FROM page WHERE id = ?", (page_id,)).fetchone()
+        read_roles = {region: Role(was) for region, (_, was) in json.loads(page["roles"]).items()}
+        facts = page_facts(content, read_roles).model_dump_json(exclude_defaults=True)
+        db.execute(
+            "UPDATE page SET content = ?, revision = revision + 1, facts = ? WHERE id = ?",
+            (packed(content), facts, page_id),
+        )
+        self.touched.add(page_id)
+        self.show_doubts(db, page_id, content)
+        if settles and facts != page["facts"]:
+            self.settle_if_read(db, page["document_id"])
+
+    def show_doubts(self, db: sqlite3.Connection, page_id: int, content: PageContent | None = None) -> None:
+        """A live page's own doubts anew."""
+        page = self.pages.page(page_id)
+        content = content or self.pages.content(page_id)
+        if not page.is_live or content is None:
+            self.doubts.drop_page(db, page_id)
+            return
+        found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id))
+        self.doubts.set_for_page(db, page_id, page.document_id, found)
+
+    # The document
+
+    def settle_if_read(self, db: sqlite3.Connection, document_id: int) -> bool:
+        """Settle the document unless pages are still on their way; whether it was."""
+        if self.tasks.unread_pages(document_id):
+            return False
+        rows = db.execute(
+            f"""SELECT id, facts, roles FROM page WHERE document_id = ? AND content IS NOT NULL AND {LIVE}
+                ORDER BY position""",
+            (document_id,),
+        ).fetchall()
+        facts = [PageFacts.model_validate_json(r["facts"]) for r in rows]
+        for row, page, roles in zip(rows, facts, settle([f.marks for f in facts]), strict=True):
+            was = {mark.region_id: mark.role for mark in page.marks}
+            now = json.dumps({region: [role, was[region]] for region, role in roles.items()})
+            if json.loads(now) != json.loads(row["roles"]):
+                db.execute("UPDATE page SET roles = ? WHERE id = ?", (now, row["id"]))
+                self.rebuild(db, row["id"], settles=False)
+        language = main_language(facts)
+        db.execute(
+            "UPDATE document SET settled = 1, found_language = coalesce(?, found_language) WHERE id = ?",
+            (language, document_id),
+        )
+        self.speak(db, document_id)
+        self.recheck(db, document_id)
+        return True
+
+    def speak(self, db: sqlite3.Connection, document_id: int) -> None:
+        """The document's language: as it was set, else as it was found."""
+        told = self.journal.document_setting(document_id, SpeakIn)
+        db.execute(
+            "UPDATE document SET language = coalesce(?, found_language) WHERE id = ?",
+            (told.language if told else None, document_id),
+        )
+
+    def recheck(self, db: sqlite3.Connection, document_id: int) -> None:
+        """The rules that look at the whole document."""
+        document = db.execute(
+            "SELECT title, stem, settled, page_count FROM document WHERE id = ?", (document_id,)
+        ).fetchone()
+        if not document["settled"]:
+            return
+        rows = db.execute(
+            f"SELECT id, facts, roles FROM page WHERE document_id = ? AND {LIVE} ORDER BY position", (document_id,)
+        ).fetchall()
+        facts = [PageFacts.model_validate_json(r["facts"]) for r in rows]
+        headings = []
+        for at, (row, page) in enumerate(zip(rows, facts, strict=True)):
+            roles = {region: Role(now) for region, (now, _) in json.loads(row["roles"]).items()}
+            for mark in page.marks:
+                level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
+                if level is not None:
+                    headings.append(Heading(page=at, region_id=mark.region_id, level=level))
+        found = document_doubts(document["title"], document["stem"], len(rows), headings)
+        self.doubts.set_for_document(
+            db,
+            document_id,
+            [(rows[at]["id"], d) for at, d in found if at < len(rows) and d.key not in facts[at].accepted],
+        )

@@ -1,0 +1,143 @@
+"""Edits of what pages say, and undo and redo of whatever was decided."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import zlib
+from collections.abc import Mapping, Sequence
+
+from hyalen.core.decisions.decide import decide, name, word_of
+from hyalen.core.decisions.operations import (
+    ContentOperation,
+    Retext,
+)
+from hyalen.core.decisions.requests import Request, SetWord
+from hyalen.core.model.content import PageContent
+from hyalen.core.model.packing import unpacked
+from hyalen.store.contents import Contents
+from hyalen.store.database import Database
+from hyalen.store.documents import Documents
+from hyalen.store.journal import Journal
+from hyalen.store.outcome import Outcome, Stale
+from hyalen.store.pages import LIVE, Pages
+from hyalen.store.records import ChangeRecord
+from hyalen.store.settings import Settings
+
+
+class Decisions:
+    def __init__(
+        self,
+        database: Database,
+        documents: Documents,
+        pages: Pages,
+        journal: Journal,
+        contents: Contents,
+        settings: Settings,
+    ) -> None:
+        self.database = database
+        self.documents = documents
+        self.pages = pages
+        self.journal = journal
+        self.contents = contents
+        self.settings = settings
+
+    # Content
+
+    def edit(self, page_id: int, revision: int, request: Request) -> Outcome:
+        """Change a page.
+
+        Raises
+        ------
+        Stale
+            If the page is not at `revision`.
+        EditError
+            If the page cannot take the change.
+        """
+        with self.database.write() as db:
+            content = self._at_revision(page_id, revision)
+            operations = decide(content, request, self.contents.lay(page_id))
+            label = name(request, content)
+            return self._edited(db, page_id, label, {page_id: (content, operations)}, 1)
+
+    def correct_everywhere(self, page_id: int, revision: int, request: SetWord) -> Outcome:
+        """Correct a word and every unsettled word of the document that was read the same."""
+        with self.database.write() as db:
+            content = self._at_revision(page_id, revision)
+            misread = word_of(content, request.word_id).text
+            rows = db.execute(
+                f"""SELECT id, content FROM page WHERE content IS NOT NULL AND {LIVE}
+                      AND document_id = (SELECT document_id FROM page WHERE id = ?) ORDER BY position""",
+                (page_id,),
+            ).fetchall()
+            needle = json.dumps(misread, ensure_ascii=False).encode("utf8")
+            edits: dict[int, tuple[PageContent, list[ContentOperation]]] = {}
+            count = 0
+            for row in rows:
+                if needle not in zlib.decompress(row["content"]):
+                    continue
+                theirs, lay = unpacked(row["content"]), self.contents.lay(row["id"])
+                found = [
+                    w
+                    for w in theirs.words
+                    if (row["id"] == page_id and w.id == request.word_id) or (w.text == misread and not w.settled)
+                ]
+                if found:
+                    operations = [Retext(words=(lay.word(w),), text=request.text) for w in found]
+                    edits[row["id"]] = (theirs, [*operations])
+                    count += len(found)
+            return self._edited(db, page_id, name(request, content), edits, count)
+
+    def _edited(
+        self,
+        db: sqlite3.Connection,
+        page_id: int,
+        label: str,
+        edits: Mapping[int, tuple[PageContent, Sequence[ContentOperation]]],
+        words: int,
+    ) -> Outcome:
+        operations = [(each, o) for each, (_, made) in edits.items() for o in made]
+        if not operations:
+            return Outcome("", frozenset())
+        self.contents.take_touched()
+        self.journal.record(db, self.pages.page(page_id).document_id, label, list(operations))
+        for each, (content, made) in edits.items():
+            self.contents.add(db, each, content, made)
+        return Outcome(label, frozenset(self.contents.take_touched()), page_id, words)
+
+    def _at_revision(self, page_id: int, revision: int) -> PageContent:
+        page, content = self.pages.page(page_id), self.pages.content(page_id)
+        if content is None:
+            raise Stale("The page has not been read yet.")
+        if page.revision != revision:
+            raise Stale("The page was changed elsewhere meanwhile; it is shown anew and nothing was overwritten.")
+        return content
+
+    # Undo and redo
+
+    def undo(self, document_id: int, change_id: int | None = None) -> Outcome:
+        """Take back the last change.
+
+        Raises
+        ------
+        Stale
+            If the last change is not the one that was to be taken back.
+        """
+        return self._turn(document_id, self.journal.last(document_id), change_id, undone=True)
+
+    def redo(self, document_id: int, change_id: int | None = None) -> Outcome:
+        """Do again what was taken back last; see `undo`."""
+        return self._turn(document_id, self.journal.next(document_id), change_id, undone=False)
+
+    def _turn(self, document_id: int, change: ChangeRecord | None, expected: int | None, undone: bool) -> Outcome:
+        self.documents.document(document_id)
+        if change is None:
+            if expected is not None:
+                raise Stale("The document was changed elsewhere meanwhile; nothing was undone.")
+            return Outcome("", frozenset())
+        if expected is not None and change.id != expected:
+            raise Stale(f"The document was changed elsewhere meanwhile: now this would turn “{change.label}”.")
+        with self.database.write() as db:
+            self.contents.take_touched()
+            decisions = self.journal.turn(db, change.id, undone)
+            return self.settings.follow(db, document_id, change.label, decisions)

@@ -1,0 +1,58 @@
+"""What has been made of a document, and whether it is up to date."""
+
+from __future__ import annotations
+
+import time
+
+from hyalen.store.database import Database
+from hyalen.store.pages import LIVE
+from hyalen.store.records import DeliveryRecord, NotFound, TaskRecord
+from hyalen.store.tasks import Tasks
+
+_COLUMNS = "v.id, v.document_id, v.format, v.name, v.blob, v.size, v.edition, v.made"
+
+
+class Deliveries:
+    def __init__(self, database: Database, tasks: Tasks) -> None:
+        self.database = database
+        self.tasks = tasks
+
+    def edition(self, document_id: int) -> str:
+        """Changes whenever anything that is delivered changes."""
+        row = self.database.row(
+            f"""SELECT d.title, d.language, count(p.content) AS pages, coalesce(sum(p.revision), 0) AS changes,
+                  coalesce(sum((p.position + 1) * p.id), 0) AS places
+                FROM document d LEFT JOIN page p ON p.document_id = d.id AND p.{LIVE.replace("AND ", "AND p.")}
+                WHERE d.id = ?""",
+            document_id,
+        )
+        assert row is not None
+        return f"{row['pages']}.{row['changes']}.{row['places']}.{row['title']}.{row['language']}"
+
+    def delivered(self, task: TaskRecord, name: str, blob: str, size: int) -> bool:
+        """Keep a file that was made; False where it is not wanted any more."""
+        with self.database.write() as db:
+            if not self.tasks.finish(task.id):
+                return False
+            db.execute(
+                """INSERT INTO delivery (document_id, format, name, blob, size, edition, made)
+                   VALUES (?, ?, ?, ?, ?, ?, ?)
+                   ON CONFLICT (document_id, format) DO UPDATE SET name = excluded.name, blob = excluded.blob,
+                     size = excluded.size, edition = excluded.edition, made = excluded.made""",
+                (task.document_id, task.settings["format"], name, blob, size, task.fingerprint, time.time()),
+            )
+        return True
+
+    def of_batch(self, batch_id: int) -> list[DeliveryRecord]:
+        rows = self.database.rows(
+            f"""SELECT {_COLUMNS} FROM delivery v JOIN document d ON d.id = v.document_id
+                WHERE d.batch_id = ? ORDER BY d.position, v.format""",
+            batch_id,
+        )
+        return [DeliveryRecord.of(r) for r in rows]
+
+    def delivery(self, delivery_id: int) -> DeliveryRecord:
+        row = self.database.row(f"SELECT {_COLUMNS} FROM delivery v WHERE v.id = ?", delivery_id)
+        if row is None:
+            raise NotFound(f"There is no delivery {delivery_id}.")
+        return DeliveryRecord.of(row)

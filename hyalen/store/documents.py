@@ -1,0 +1,106 @@
+"""Batches and their documents."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Sequence
+
+from hyalen.core.formats.names import delivery_stem
+from hyalen.core.model.treatment import Treatment
+from hyalen.core.proofing.doubts import Stage
+from hyalen.store.database import Database
+from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFound, ProblemRecord
+from hyalen.store.tasks import Tasks
+
+BATCH = "id, name, languages, created"
+DOCUMENT = """id, batch_id, source_name, source_blob, stem, position, title, language, found_language, languages,
+  first_languages, page_count, settled, duplex, note, revision"""
+
+
+class Documents:
+    def __init__(self, database: Database, tasks: Tasks) -> None:
+        self.database = database
+        self.tasks = tasks
+
+    # Batches
+
+    def add_batch(self, name: str, languages: Sequence[str]) -> int:
+        with self.database.write() as db:
+            cursor = db.execute(
+                "INSERT INTO batch (name, languages, created) VALUES (?, ?, ?)",
+                (name, json.dumps(list(languages)), time.time()),
+            )
+            return int(cursor.lastrowid or 0)
+
+    def batch(self, batch_id: int) -> BatchRecord:
+        row = self.database.row(f"SELECT {BATCH} FROM batch WHERE id = ?", batch_id)
+        if row is None:
+            raise NotFound(f"There is no batch {batch_id}.")
+        return BatchRecord.of(row)
+
+    def batches(self) -> list[BatchCounts]:
+        """The newest first."""
+        rows = self.database.rows(
+            f"""SELECT {BATCH},
+                  (SELECT count(*) FROM document d WHERE d.batch_id = b.id) AS documents,
+                  (SELECT coalesce(sum(page_count), 0) FROM document d WHERE d.batch_id = b.id) AS pages,
+                  (SELECT count(*) FROM doubt x JOIN document d ON d.id = x.document_id
+                    WHERE d.batch_id = b.id) AS doubts,
+                  (SELECT count(*) FROM task t WHERE t.batch_id = b.id AND t.state IN ('waiting', 'running')) AS busy
+                FROM batch b ORDER BY b.id DESC"""
+        )
+        return [BatchCounts(BatchRecord.of(r), r["documents"], r["pages"], r["doubts"], r["busy"]) for r in rows]
+
+    # Documents
+
+    def add(self, batch_id: int, source_name: str, source_blob: str, page_count: int, note: str = "") -> int:
+        """A document with its pages, and a task for each."""
+        batch = self.batch(batch_id)
+        stem, languages = delivery_stem(source_name), json.dumps(batch.languages)
+        with self.database.write() as db:
+            cursor = db.execute(
+                """INSERT INTO document (batch_id, position, source_name, stem, source_blob, title, languages,
+                     first_languages, page_count, note)
+                   VALUES (?, (SELECT coalesce(max(position), 0) + 1 FROM document WHERE batch_id = ?),
+                     ?, ?, ?, ?, ?, ?, ?, ?)""",
+                (batch_id, batch_id, source_name, stem, source_blob, stem, languages, languages, page_count, note),
+            )
+            document_id = int(cursor.lastrowid or 0)
+            treatment = Treatment().model_dump_json(exclude_defaults=True)
+            for index in range(page_count):
+                page = db.execute(
+                    """INSERT INTO page (document_id, position, source_index, treatment, first_treatment)
+                       VALUES (?, ?, ?, ?, ?)""",
+                    (document_id, index, index, treatment, treatment),
+                )
+                self.tasks.want(db, batch_id, document_id, int(page.lastrowid or 0), Stage.BRING_IN, "")
+        return document_id
+
+    def document(self, document_id: int) -> DocumentRecord:
+        row = self.database.row(f"SELECT {DOCUMENT} FROM document WHERE id = ?", document_id)
+        if row is None:
+            raise NotFound(f"There is no document {document_id}.")
+        return DocumentRecord.of(row)
+
+    def of_batch(self, batch_id: int) -> list[DocumentRecord]:
+        rows = self.database.rows(f"SELECT {DOCUMENT} FROM document WHERE batch_id = ? ORDER BY position", batch_id)
+        return [DocumentRecord.of(r) for r in rows]
+
+    # Problems
+
+    def add_problem(self, batch_id: int, file: str, reason: str) -> int:
+        with self.database.write() as db:
+            cursor = db.execute(
+                "INSERT INTO problem (batch_id, file, reason, made) VALUES (?, ?, ?, ?)",
+                (batch_id, file, reason, time.time()),
+            )
+            return int(cursor.lastrowid or 0)
+
+    def problems(self, batch_id: int) -> list[ProblemRecord]:
+        rows = self.database.rows("SELECT id, file, reason FROM problem WHERE batch_id = ? ORDER BY id", batch_id)
+        return [ProblemRecord(r["id"], r["file"], r["reason"]) for r in rows]
+
+    def dismiss_problem(self, batch_id: int, problem_id: int) -> None:
+        with self.database.write() as db:
+            db.execute("DELETE FROM problem WHERE id = ? AND batch_id = ?", (problem_id, batch_id))

@@ -1,0 +1,235 @@
+"""Rows as typed values; what is JSON in the database is the core's models here."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from hyalen.core.model.treatment import Cleaned, Half, Treatment
+from hyalen.store.database import Row
+
+
+class NotFound(KeyError):
+    """There is no such batch, document or page."""
+
+
+def named(row: Row, *names: str) -> dict[str, Any]:
+    """Some of a row's columns by name."""
+    return {name: row[name] for name in names}
+
+
+@dataclass(frozen=True, slots=True)
+class BatchRecord:
+    id: int
+    name: str
+    languages: tuple[str, ...]
+    created: float
+
+    @classmethod
+    def of(cls, row: Row) -> BatchRecord:
+        return cls(**named(row, "id", "name", "created"), languages=tuple(json.loads(row["languages"])))
+
+
+@dataclass(frozen=True, slots=True)
+class BatchCounts:
+    """A batch with how much lies in it; `size` is that of its files in bytes."""
+
+    batch: BatchRecord
+    documents: int
+    pages: int
+    doubts: int
+    busy: int
+
+
+@dataclass(frozen=True, slots=True)
+class DocumentRecord:
+    id: int
+    batch_id: int
+    source_name: str
+    source_blob: str
+    stem: str
+    position: int
+    title: str
+    language: str | None
+    found_language: str | None
+    languages: tuple[str, ...]
+    first_languages: tuple[str, ...]
+    page_count: int
+    settled: bool
+    duplex: bool
+    note: str
+    revision: int
+
+    @classmethod
+    def of(cls, row: Row) -> DocumentRecord:
+        plain = named(
+            row, "id", "batch_id", "source_name", "source_blob", "stem", "position", "title", "language",
+            "found_language", "page_count", "note", "revision",
+        )  # fmt: skip
+        return cls(
+            **plain,
+            languages=tuple(json.loads(row["languages"])),
+            first_languages=tuple(json.loads(row["first_languages"])),
+            settled=bool(row["settled"]),
+            duplex=bool(row["duplex"]),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class PageRecord:
+    """A page without its content; `removed_from` is where a page that was taken out stood."""
+
+    id: int
+    document_id: int
+    position: int
+    source_index: int
+    original_blob: str | None
+    kind: str | None
+    width: int | None
+    height: int | None
+    dpi: float
+    dpi_reason: str
+    stated_turn: int
+    languages: tuple[str, ...] | None
+    treatment: Treatment
+    cleaned: Cleaned | None
+    cleaned_blob: str | None
+    thumb_blob: str | None
+    read_blob: str | None
+    half: Half
+    revision: int
+    removed_from: int | None
+    joined: bool
+    cleaning_print: str
+    reading_print: str
+
+    @property
+    def is_live(self) -> bool:
+        """Whether it is among its document's pages."""
+        return self.removed_from is None and not self.joined
+
+    @classmethod
+    def of(cls, row: Row) -> PageRecord:
+        plain = named(
+            row, "id", "document_id", "position", "source_index", "original_blob", "kind", "width", "height",
+            "dpi_reason", "stated_turn", "cleaned_blob", "thumb_blob", "read_blob", "half", "revision",
+            "removed_from", "cleaning_print", "reading_print",
+        )  # fmt: skip
+        return cls(
+            **plain,
+            dpi=row["dpi"] or 0.0,
+            languages=tuple(json.loads(row["languages"])) if row["languages"] else None,
+            treatment=Treatment.model_validate_json(row["treatment"]),
+            cleaned=Cleaned.model_validate_json(row["cleaned"]) if row["cleaned"] else None,
+            joined=bool(row["joined"]),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class PageState:
+    """What a list of pages shows of one."""
+
+    id: int
+    position: int
+    kind: str | None
+    width: int | None
+    height: int | None
+    thumb_blob: str | None
+    has_original: bool
+    has_content: bool
+    revision: int
+    half: Half
+    doubts: int
+    task_state: str | None
+    task_stage: str | None
+    task_reason: str | None
+
+    @classmethod
+    def of(cls, row: Row) -> PageState:
+        plain = named(
+            row, "id", "position", "kind", "width", "height", "thumb_blob", "revision", "half", "doubts",
+            "task_state", "task_stage", "task_reason",
+        )  # fmt: skip
+        return cls(**plain, has_original=bool(row["has_original"]), has_content=bool(row["has_content"]))
+
+
+@dataclass(frozen=True, slots=True)
+class DoubtRecord:
+    page_id: int
+    position: int
+    key: str
+    stage: str
+    kind: str
+    weight: float
+    reason: str
+    region_id: str | None
+    word_id: str | None
+    text: str
+
+    @classmethod
+    def of(cls, row: Row) -> DoubtRecord:
+        return cls(
+            **named(
+                row, "page_id", "position", "key", "stage", "kind", "weight", "reason", "region_id", "word_id", "text"
+            )
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class TaskRecord:
+    id: int
+    batch_id: int
+    document_id: int
+    page_id: int | None
+    stage: str
+    state: str
+    attempts: int
+    reason: str
+    fingerprint: str
+    settings: dict[str, Any]
+
+    @classmethod
+    def of(cls, row: Row) -> TaskRecord:
+        plain = named(
+            row, "id", "batch_id", "document_id", "page_id", "stage", "state", "attempts", "reason", "fingerprint"
+        )
+        return cls(**plain, settings=json.loads(row["settings"]))
+
+
+@dataclass(frozen=True, slots=True)
+class FailedTask:
+    task: TaskRecord
+    source_name: str
+    page: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class ProblemRecord:
+    id: int
+    file: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class DeliveryRecord:
+    id: int
+    document_id: int
+    format: str
+    name: str
+    blob: str
+    size: int
+    edition: str
+    made: float
+
+    @classmethod
+    def of(cls, row: Row) -> DeliveryRecord:
+        return cls(**named(row, "id", "document_id", "format", "name", "blob", "size", "edition", "made"))
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeRecord:
+    """One thing that was done, as undo calls it."""
+
+    id: int
+    label: str

@@ -1,0 +1,188 @@
+"""Puts answers together from what is kept; the routers share it."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from hyalen.store.outcome import Outcome
+from hyalen.store.records import ChangeRecord, DoubtRecord, PageState
+from hyalen.store.store import Store
+from hyalen.web.schemas import (
+    Batch,
+    Change,
+    Changed,
+    Delivery,
+    Document,
+    DocumentHead,
+    DocumentSummary,
+    FailedTask,
+    FileProblem,
+    OpenDoubt,
+    Page,
+    PageSummary,
+    PageText,
+    RemovedPage,
+)
+
+
+def batch_of(store: Store, batch_id: int) -> Batch:
+    """The whole state of a batch."""
+    batch, tasks = store.documents.batch(batch_id), store.tasks
+    busy, failed = tasks.open_by_document(batch_id), tasks.failed(batch_id)
+    delivering = tasks.deliveries_under_way(batch_id)
+    documents = [
+        DocumentSummary(
+            id=d.id,
+            position=d.position,
+            name=d.source_name,
+            title=d.title,
+            language=d.language,
+            languages=list(d.languages),
+            pages=d.page_count,
+            note=d.note,
+            doubts=store.doubts.count_document(d.id),
+            busy=busy.get(d.id, 0),
+            failed=sum(f.task.document_id == d.id for f in failed),
+            delivering=delivering.get(d.id, []),
+        )
+        for d in store.documents.of_batch(batch_id)
+    ]
+    return Batch(
+        id=batch_id,
+        name=batch.name,
+        languages=list(batch.languages),
+        documents=documents,
+        doubts=store.doubts.count_batch(batch_id),
+        progress=tasks.progress(batch_id),
+        problems=[FileProblem(**asdict(p)) for p in store.documents.problems(batch_id)],
+        failed=[
+            FailedTask(
+                id=f.task.id,
+                document_id=f.task.document_id,
+                file=f.source_name,
+                page=None if f.page is None else f.page + 1,
+                stage=f.task.stage,
+                reason=f.task.reason,
+            )
+            for f in failed
+        ],
+        deliveries=[
+            Delivery(
+                id=r.id,
+                document_id=r.document_id,
+                format=r.format,
+                name=r.name,
+                size=r.size,
+                made=r.made,
+                current=r.edition == store.deliveries.edition(r.document_id),
+            )
+            for r in store.deliveries.of_batch(batch_id)
+        ],
+    )
+
+
+def head_of(store: Store, document_id: int) -> DocumentHead:
+    return DocumentHead(
+        id=document_id,
+        revision=store.documents.document(document_id).revision,
+        doubts=store.doubts.count_document(document_id),
+        undo=_change(store.journal.last(document_id)),
+        redo=_change(store.journal.next(document_id)),
+    )
+
+
+def _change(record: ChangeRecord | None) -> Change | None:
+    return Change(id=record.id, label=record.label) if record else None
+
+
+def document_of(store: Store, document_id: int) -> Document:
+    document = store.documents.document(document_id)
+    return Document(
+        **head_of(store, document_id).model_dump(),
+        batch_id=document.batch_id,
+        batch_name=store.documents.batch(document.batch_id).name,
+        name=document.source_name,
+        title=document.title,
+        language=document.language,
+        languages=list(document.languages),
+        removed=[
+            RemovedPage(id=p.id, position=p.removed_from or 0, thumb=p.thumb_blob)
+            for p in store.pages.removed(document_id)
+        ],
+        duplex=document.duplex,
+        pages=[summary_of(p) for p in store.pages.states(document_id)],
+    )
+
+
+def summary_of(page: PageState) -> PageSummary:
+    return PageSummary(
+        id=page.id,
+        position=page.position,
+        kind=page.kind,
+        width=page.width,
+        height=page.height,
+        thumb=page.thumb_blob,
+        doubts=page.doubts,
+        has_content=page.has_content,
+        revision=page.revision,
+        task_state=page.task_state,
+        task_stage=page.task_stage,
+        task_reason=page.task_reason,
+        half=page.half,
+    )
+
+
+def doubt_of(record: DoubtRecord) -> OpenDoubt:
+    return OpenDoubt(**asdict(record))
+
+
+def page_of(store: Store, page_id: int) -> Page:
+    page, content = store.pages.page(page_id), store.pages.content(page_id)
+    cleaned, task = page.cleaned, store.tasks.last_of_page(page_id)
+    return Page(
+        id=page_id,
+        document_id=page.document_id,
+        position=page.position,
+        revision=page.revision,
+        kind=page.kind,
+        original=f"/api/pages/{page_id}/original?{page.original_blob[:12]}" if page.original_blob else None,
+        cleaned=f"/api/blobs/{page.cleaned_blob}" if page.cleaned_blob else None,
+        original_size=(page.width, page.height) if page.width and page.height else None,
+        to_original=list(cleaned.to_original) if cleaned else None,
+        mesh=cleaned.mesh if cleaned else None,
+        applied=cleaned.applied if cleaned else None,
+        cleaned_dpi=cleaned.dpi if cleaned else None,
+        cleaned_size=(cleaned.width, cleaned.height) if cleaned and page.cleaned_blob else None,
+        half=page.half,
+        stated_turn=page.stated_turn,
+        dpi=page.dpi or None,
+        dpi_reason=page.dpi_reason,
+        treatment=page.treatment,
+        findings=list(cleaned.findings) if cleaned else [],
+        languages=list(store.pages.languages(page)),
+        own_languages=page.languages is not None,
+        content=content,
+        doubts=[doubt_of(d) for d in store.doubts.of_page(page_id)],
+        settled=content.settled if content else 0,
+        task_state=task.state if task else None,
+        task_stage=task.stage if task else None,
+        task_reason=task.reason if task else None,
+    )
+
+
+def changed_of(store: Store, document_id: int, outcome: Outcome) -> Changed:
+    """What a change has changed; the page in hand with its content."""
+    text = None
+    if outcome.page_id in outcome.pages:
+        page, content = store.pages.page(outcome.page_id), store.pages.content(outcome.page_id)
+        text = PageText(id=page.id, revision=page.revision, content=content, settled=content.settled if content else 0)
+    pages = [p for each in sorted(outcome.pages) if (p := store.pages.state(each)) is not None]
+    return Changed(
+        label=outcome.label,
+        words=outcome.words,
+        document=head_of(store, document_id),
+        pages=[summary_of(p) for p in pages],
+        doubts=[doubt_of(d) for p in pages for d in store.doubts.of_page(p.id)],
+        page=text,
+        arranged=outcome.arranged,
+    )

@@ -1,0 +1,50 @@
+"""A document on its way to a worker that makes a file of it: packed pages one after the other in one file."""
+
+from __future__ import annotations
+
+import json
+import struct
+from collections.abc import Iterable
+from pathlib import Path
+
+from hyalen.core.model.packing import LazyPages
+from hyalen.core.structure.tree import StructureTree
+
+_LENGTH = struct.Struct("<Q")
+
+
+def write_manuscript(path: Path, title: str, language: str, pages: Iterable[tuple[bytes, str]]) -> None:
+    """Packed contents, each with the path of its page's image; only one is in memory at a time."""
+    offsets, images = [], []
+    with path.open("wb") as file:
+        for content, image in pages:
+            offsets.append(file.tell())
+            images.append(image)
+            file.write(_LENGTH.pack(len(content)) + content)
+        index = file.tell()
+        head = {"title": title, "language": language, "offsets": offsets, "images": images}
+        file.write(json.dumps(head).encode("utf8") + _LENGTH.pack(index))
+
+
+class Manuscript:
+    """What was written: the tree, and each page's image."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        with path.open("rb") as file:
+            file.seek(-_LENGTH.size, 2)
+            (index,) = _LENGTH.unpack(file.read())
+            file.seek(index)
+            head = json.loads(file.read()[: -_LENGTH.size])
+        self._offsets: list[int] = head["offsets"]
+        self._images: list[str] = head["images"]
+        self.tree = StructureTree(head["title"], head["language"], LazyPages(len(self._offsets), self._packed))
+
+    def image(self, index: int) -> bytes:
+        return Path(self._images[index]).read_bytes()
+
+    def _packed(self, index: int) -> bytes:
+        with self._path.open("rb") as file:
+            file.seek(self._offsets[index])
+            (length,) = _LENGTH.unpack(file.read(_LENGTH.size))
+            return file.read(length)

@@ -1,0 +1,234 @@
+"""Operations tied to ink: replayed, undone, and found again on a page that is read or cleaned anew."""
+
+from __future__ import annotations
+
+import numpy as np
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from hyalen.core.decisions.decide import decide
+from hyalen.core.decisions.difference import decisions_in, difference
+from hyalen.core.decisions.ink import Lay
+from hyalen.core.decisions.operations import ContentOperation, ReadAfresh, operation_from, stored
+from hyalen.core.decisions.replay import perform, replay
+from hyalen.core.decisions.requests import (
+    AcceptDoubt,
+    AcceptWord,
+    EditError,
+    Move,
+    Request,
+    SetAlternative,
+    SetLanguage,
+    SetLine,
+    SetRole,
+    SetWord,
+)
+from hyalen.core.model.content import PageContent, Role
+from hyalen.core.model.geometry import Box
+from hyalen.core.model.packing import packed, unpacked
+from hyalen.core.model.treatment import Mesh
+from tests.conftest import ContentMaker
+from tests.helpers import cleaned
+
+READING = (
+    ContentMaker().add(Role.HEADING_1, "Torgrum Station").add(Role.PARAGRAPH, "the nedle valve\nwas cleened at noon by hand")
+    .figure().add(Role.PARAGRAPH, "Nothing else").add(Role.LIST_ITEM, "1. four panes").page()
+)  # fmt: skip
+FAST = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+TEXTS = st.sampled_from(["", "needle", "two words", "the", "x", "éa", "three words here", "the nedle valve"])
+
+
+def requests(content: PageContent) -> st.SearchStrategy[Request]:
+    """Any request that the page as it is may take or refuse."""
+    words = [w.id for w in content.words] or ["none"]
+    regions = [r.id for r in content.everything]
+    roles = [
+        Role.HEADING_2,
+        Role.PARAGRAPH,
+        Role.CAPTION,
+        Role.RUNNING_HEAD,
+        Role.ARTIFACT,
+        Role.FIGURE,
+        Role.LIST_ITEM,
+    ]
+    return st.one_of(
+        st.builds(SetWord, word_id=st.sampled_from(words), text=TEXTS),
+        st.builds(AcceptWord, word_id=st.sampled_from(words)),
+        st.builds(SetLine, region_id=st.sampled_from(regions), line=st.integers(0, 1), text=TEXTS),
+        st.builds(SetRole, region_id=st.sampled_from(regions), role=st.sampled_from(roles)),
+        st.builds(SetAlternative, region_id=st.sampled_from(regions), text=TEXTS, decorative=st.booleans()),
+        st.builds(SetLanguage, region_id=st.sampled_from(regions), language=st.sampled_from(["fra", "eng"])),
+        st.builds(Move, region_id=st.sampled_from(regions), before=st.sampled_from([*regions, None])),
+        st.builds(AcceptDoubt, key=st.sampled_from(["clean:turn", *(f"tag:role:{r}" for r in regions)])),
+    )
+
+
+def edited(data: st.DataObject, lay: Lay, most: int = 12) -> tuple[list[ContentOperation], list[PageContent]]:
+    """Some edits, one on the outcome of the other; the operations, and the content before the first and after each."""
+    content, made, after = READING, list[ContentOperation](), [READING]
+    for _ in range(data.draw(st.integers(1, most))):
+        steps, now = [], content
+        try:
+            operations = decide(content, data.draw(requests(content)), lay)
+            for operation in operations:
+                now = perform(now, operation, lay)
+                steps.append(now)
+        except EditError:
+            continue
+        content = now
+        made += operations
+        after += steps
+    return made, after
+
+
+LAYS = [Lay(), Lay(cleaned(37)), Lay(cleaned(0, to_original=(0.98, -0.21, 300.0, 0.2, 0.97, 11.0, 1e-6, 2e-6, 1.0)))]
+
+
+@FAST
+@given(st.data())
+def test_replayed_content_equals_the_edited_one_whatever_was_edited(data: st.DataObject) -> None:
+    lay = data.draw(st.sampled_from(LAYS))
+    made, after = edited(data, lay)
+    kept = [operation_from(o.op, stored(o)) for o in made]  # as they come out of the database
+    replayed = replay(READING, kept, lay)  # type: ignore[arg-type]
+    assert replayed.unplaced == () and replayed.content == after[-1]
+    # Undone, the content is what it was before.
+    for count in range(len(made)):
+        assert replay(READING, made[:count], lay).content == after[count]
+    assert replay(READING, [*made, ReadAfresh()], lay).content == READING
+
+
+def words_of(content: PageContent) -> list[str]:
+    return [w.text for w in content.words]
+
+
+@FAST
+@given(st.data())
+def test_a_new_reading_keeps_every_decision_whose_ink_is_there(data: st.DataObject) -> None:
+    """The page is cleaned with another cut and read with other ids and boxes a little off."""
+    before, now = Lay(cleaned(0)), Lay(cleaned(120))
+    made, after = edited(data, before)
+    jitter = np.random.default_rng(data.draw(st.integers(0, 999)))
+    reading = renumbered(READING, -120, jitter)
+    replayed = replay(reading, made, now)
+    assert replayed.unplaced == ()
+    expected = after[-1]
+    assert words_of(replayed.content) == words_of(expected)
+    assert [w.state for w in replayed.content.words] == [w.state for w in expected.words]
+    for now_, then in zip(replayed.content.everything, expected.everything, strict=True):
+        assert (now_.role, now_.kind, now_.language, now_.alternative_text, now_.drawn) == (
+            then.role, then.kind, then.language, then.alternative_text, then.drawn
+        )  # fmt: skip
+    assert len(replayed.content.accepted) == len(expected.accepted)
+
+
+def renumbered(content: PageContent, dx: int, jitter: np.random.Generator) -> PageContent:
+    """The same ink as another reading tells it: other ids, boxes a pixel or two off."""
+
+    def box(b: Box) -> Box:
+        off = jitter.integers(-2, 3, 4)
+        return Box(b.left + dx + int(off[0]), b.top + int(off[1]), b.right + dx + int(off[2]), b.bottom + int(off[3]))
+
+    regions = []
+    for region in content.regions:
+        lines = tuple(
+            line.model_copy(
+                update={
+                    "box": box(line.box),
+                    "words": tuple(w.model_copy(update={"id": f"n{w.id}", "box": box(w.box)}) for w in line.words),
+                }
+            )
+            for line in region.lines
+        )
+        update = {"id": f"n{region.id}", "lines": lines, "outline": box(region.box).polygon()}
+        regions.append(region.model_copy(update=update))
+    return content.model_copy(update={"regions": tuple(regions), "width": content.width + dx})
+
+
+def one(content: PageContent, request: Request, lay: Lay | None = None) -> list[ContentOperation]:
+    return decide(content, request, lay or Lay())
+
+
+def test_words_that_a_new_reading_parts_or_joins_are_still_the_same_ink(maker: type[ContentMaker]) -> None:
+    made = one(READING, SetWord(word_id="w4", text="needle"))  # "nedle"
+    content = replay(READING, made, Lay()).content
+    assert content.regions[1].lines[0].text == "the needle valve"
+    # The new reading has "ne dle" where "nedle" was, or all of the line as one word.
+    line = READING.regions[1].lines[0]
+    word = line.words[1]
+    middle = (word.box.left + word.box.right) // 2
+    halves = (
+        word.model_copy(update={"id": "a", "text": "ne", "box": word.box._replace(right=middle - 3)}),
+        word.model_copy(update={"id": "b", "text": "dle", "box": word.box._replace(left=middle + 3)}),
+    )
+    parted = with_first_line(READING, (line.words[0], *halves, line.words[2]))
+    assert replay(parted, made, Lay()).content.regions[1].lines[0].text == "the needle valve"
+    joined = one(READING, SetLine(region_id="r2", line=0, text="the nedlevalve"))
+    now = with_first_line(
+        READING,
+        (line.words[0], word.model_copy(update={"text": "nedleva1ve", "box": Box(word.box.left, word.box.top, line.box.right, word.box.bottom)})),
+    )  # fmt: skip
+    assert replay(now, joined, Lay()).content.regions[1].lines[0].text == "the nedlevalve"
+
+
+def with_first_line(content: PageContent, words: tuple[object, ...]) -> PageContent:
+    region = content.regions[1]
+    line = region.lines[0].model_copy(update={"words": words})
+    changed = region.model_copy(update={"lines": (line, *region.lines[1:])})
+    return content.model_copy(update={"regions": (content.regions[0], changed, *content.regions[2:])})
+
+
+def test_what_a_new_reading_found_by_itself_is_not_inserted_twice() -> None:
+    made = one(READING, SetLine(region_id="r2", line=0, text="the old nedle valve"))
+    already = replay(READING, made, Lay()).content
+    assert already.regions[1].lines[0].text == "the old nedle valve"
+    assert replay(already, made, Lay()).content.regions[1].lines[0].text == "the old nedle valve"
+
+
+def test_an_accepted_word_keeps_its_text_where_the_new_reading_differs() -> None:
+    made = one(READING, AcceptWord(word_id="w5"))  # "valve"
+    line = READING.regions[1].lines[0]
+    misread = (*line.words[:2], line.words[2].model_copy(update={"text": "va1ve"}))
+    content = replay(with_first_line(READING, misread), made, Lay()).content
+    assert content.regions[1].lines[0].text == "the nedle valve" and content.settled == 1
+
+
+def test_ink_that_is_gone_is_told(maker: type[ContentMaker]) -> None:
+    made = [
+        *one(READING, SetWord(word_id="w4", text="needle")),
+        *one(READING, SetWord(word_id="w5", text="")),
+        *one(READING, SetRole(region_id="r4", role=Role.CAPTION)),
+    ]
+    blank = READING.model_copy(update={"regions": READING.regions[:1]})
+    # A word that was taken away is gone as it should be; the others are not dropped in silence.
+    assert replay(blank, made, Lay()).unplaced == (0, 2)
+
+
+def test_ink_is_found_through_turns_and_bends() -> None:
+    mesh = Mesh(step=500.0, rows=9, columns=6, shifts=tuple(float(i % 23) for i in range(108)))
+    turned = cleaned(0, to_original=(0.0, 1.0, 0.0, -1.0, 0.0, 2480.0, 0.0, 0.0, 1.0), turn=90)
+    for how in (turned, cleaned(0, mesh=mesh)):
+        lay = Lay(how)
+        for word in READING.words:
+            back = lay.box(lay.corners(word.box))
+            assert max(abs(a - b) for a, b in zip(back, word.box, strict=True)) <= 1
+
+
+@FAST
+@given(st.data())
+def test_what_is_only_known_by_its_outcome_becomes_operations(data: st.DataObject) -> None:
+    _, after = edited(data, Lay(), most=1)
+    old, new = after[0], after[-1]
+    again = replay(old, difference(old, new, Lay()), Lay())
+    assert again.unplaced == () and words_of(again.content) == words_of(new)
+    assert [(r.id, r.role, r.alternative_text) for r in again.content.regions] == [
+        (r.id, r.role, r.alternative_text) for r in new.regions
+    ]
+    assert again.content.accepted == new.accepted
+    held = replay(new, decisions_in(new, Lay()), Lay())
+    assert held.unplaced == () and words_of(held.content) == words_of(new)
+
+
+def test_contents_are_packed_without_loss() -> None:
+    content = replay(READING, one(READING, SetWord(word_id="w4", text="needle eye")), Lay()).content
+    assert unpacked(packed(content)) == content

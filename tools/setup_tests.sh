@@ -1,0 +1,33 @@
+#!/usr/bin/env bash
+# What only the tests need, on top of setup.sh: an office suite and the reference validator of PDF/A and PDF/UA.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+packages=(libreoffice-writer-nogui libreoffice-calc-nogui)
+missing=()
+for package in "${packages[@]}"; do
+  dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")
+done
+command -v mvn >/dev/null || missing+=(maven)
+command -v javac >/dev/null || missing+=(default-jdk-headless)
+if [ ${#missing[@]} -gt 0 ]; then
+  if [ "$(id -u)" -ne 0 ]; then
+    echo "The tests need these Debian packages: ${missing[*]}" >&2
+    echo "Install them with:  sudo apt-get install --no-install-recommends ${missing[*]}" >&2
+    exit 1
+  fi
+  export DEBIAN_FRONTEND=noninteractive
+  apt-get update -qq
+  apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+fi
+
+judge=.venv/judge
+wanted=$(sha256sum tests/judge/* | sha256sum | cut -d' ' -f1)
+if [ "$(cat "$judge/.stamp" 2>/dev/null)" != "$wanted" ]; then
+  rm -rf "$judge"
+  mkdir -p "$judge"
+  mvn -q -B -f tests/judge/pom.xml dependency:copy-dependencies -DoutputDirectory="$PWD/$judge" >/dev/null
+  (cd "$judge" && sha256sum --quiet -c ../../tests/judge/checksums.sha256)
+  javac -cp "$judge/*" -d "$judge" tests/judge/Judge.java
+  echo "$wanted" > "$judge/.stamp"
+fi
