@@ -10,10 +10,12 @@ import pikepdf
 import pytest
 from PIL import Image as Pillow
 
+from hyalen.cli import UsageError, told_limits
 from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.read import count_pages, naming_note, read_source_page, sniff
 from hyalen.core.formats.source import Limits, SourceError
 from hyalen.core.model.document import PageKind
+from hyalen.settings import Environment
 
 LIMITS = Limits()
 
@@ -188,9 +190,12 @@ def test_a_file_is_what_its_content_is(tmp_path: Path) -> None:
     assert naming_note("scan.PNG", "png") == ""
 
 
-def test_limits_can_be_set() -> None:
-    assert Limits.from_settings({}) == Limits()
-    assert Limits.from_settings({"HYALEN_MAX_PAGES": "12", "HYALEN_MAX_PIXELS": "99"}) == Limits(pages=12, pixels=99)
+def test_limits_can_be_set(monkeypatch: pytest.MonkeyPatch) -> None:
+    assert Environment().limits == Limits()
+    monkeypatch.setenv("HYALEN_MAX_PAGES", "12")
+    monkeypatch.setenv("HYALEN_MAX_PIXELS", "99")
+    assert Environment().limits == Limits(pages=12, pixels=99)
     for value in ("0", "-3", "many", "1.5"):
-        with pytest.raises(ValueError, match="HYALEN_MAX_BYTES"):
-            Limits.from_settings({"HYALEN_MAX_BYTES": value})
+        monkeypatch.setenv("HYALEN_MAX_BYTES", value)
+        with pytest.raises(UsageError, match="HYALEN_MAX_BYTES"):
+            told_limits()

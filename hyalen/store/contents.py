@@ -76,14 +76,15 @@ class Contents:
         """Write a page's content and what follows from it."""
         page = db.execute("SELECT document_id, roles, facts FROM page WHERE id = ?", (page_id,)).fetchone()
         read_roles = {region: Role(was) for region, (_, was) in json.loads(page["roles"]).items()}
-        facts = page_facts(content, read_roles).model_dump_json(exclude_defaults=True)
+        facts, before = page_facts(content, read_roles), PageFacts.model_validate_json(page["facts"])
         db.execute(
             "UPDATE page SET content = ?, revision = revision + 1, facts = ? WHERE id = ?",
-            (packed(content), facts, page_id),
+            (packed(content), facts.model_dump_json(exclude_defaults=True), page_id),
         )
         self.touched.add(page_id)
         self.show_doubts(db, page_id, content)
-        if settles and facts != page["facts"]:
+        # How many letters are in which language changes with every word, and next to never the main language.
+        if settles and (facts.marks, facts.accepted) != (before.marks, before.accepted):
             self.settle_if_read(db, page["document_id"])
 
     def show_doubts(self, db: sqlite3.Connection, page_id: int, content: PageContent | None = None) -> None:

@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 import json
-import sqlite3
 import zlib
-from collections.abc import Mapping, Sequence
 
 from hyalen.core.decisions.decide import decide, name, word_of
 from hyalen.core.decisions.operations import (
-    ContentOperation,
     Retext,
 )
 from hyalen.core.decisions.requests import Request, SetWord
@@ -20,7 +17,7 @@ from hyalen.store.database import Database
 from hyalen.store.documents import Documents
 from hyalen.store.journal import Journal
 from hyalen.store.outcome import Outcome, Stale
-from hyalen.store.pages import LIVE, Pages
+from hyalen.store.pages import Pages
 from hyalen.store.records import ChangeRecord
 from hyalen.store.settings import Settings
 
@@ -57,53 +54,40 @@ class Decisions:
         with self.database.write() as db:
             content = self._at_revision(page_id, revision)
             operations = decide(content, request, self.contents.lay(page_id))
+            if not operations:
+                return Outcome("", frozenset())
+            self.contents.take_touched()
             label = name(request, content)
-            return self._edited(db, page_id, label, {page_id: (content, operations)}, 1)
+            document_id = self.pages.page(page_id).document_id
+            self.journal.record(db, document_id, label, [(page_id, o) for o in operations])
+            self.contents.add(db, page_id, content, operations)
+            return Outcome(label, frozenset(self.contents.take_touched()), page_id, 1)
 
     def correct_everywhere(self, page_id: int, revision: int, request: SetWord) -> Outcome:
-        """Correct a word and every unsettled word of the document that was read the same."""
+        """Correct a word and every unsettled word of the document that was read the same, page by page."""
         with self.database.write() as db:
             content = self._at_revision(page_id, revision)
-            misread = word_of(content, request.word_id).text
-            rows = db.execute(
-                f"""SELECT id, content FROM page WHERE content IS NOT NULL AND {LIVE}
-                      AND document_id = (SELECT document_id FROM page WHERE id = ?) ORDER BY position""",
-                (page_id,),
-            ).fetchall()
+            misread, label = word_of(content, request.word_id).text, name(request, content)
+            document_id = self.pages.page(page_id).document_id
+            self.contents.take_touched()
+            change_id = self.journal.record(db, document_id, label, [])
             needle = json.dumps(misread, ensure_ascii=False).encode("utf8")
-            edits: dict[int, tuple[PageContent, list[ContentOperation]]] = {}
             count = 0
-            for row in rows:
-                if needle not in zlib.decompress(row["content"]):
+            for each in self.pages.read_ids(document_id):
+                data = self.pages.packed_content(each)
+                if data is None or needle not in zlib.decompress(data):
                     continue
-                theirs, lay = unpacked(row["content"]), self.contents.lay(row["id"])
-                found = [
-                    w
+                theirs, lay = unpacked(data), self.contents.lay(each)
+                operations = [
+                    Retext(words=(lay.word(w),), text=request.text)
                     for w in theirs.words
-                    if (row["id"] == page_id and w.id == request.word_id) or (w.text == misread and not w.settled)
+                    if (each == page_id and w.id == request.word_id) or (w.text == misread and not w.settled)
                 ]
-                if found:
-                    operations = [Retext(words=(lay.word(w),), text=request.text) for w in found]
-                    edits[row["id"]] = (theirs, [*operations])
-                    count += len(found)
-            return self._edited(db, page_id, name(request, content), edits, count)
-
-    def _edited(
-        self,
-        db: sqlite3.Connection,
-        page_id: int,
-        label: str,
-        edits: Mapping[int, tuple[PageContent, Sequence[ContentOperation]]],
-        words: int,
-    ) -> Outcome:
-        operations = [(each, o) for each, (_, made) in edits.items() for o in made]
-        if not operations:
-            return Outcome("", frozenset())
-        self.contents.take_touched()
-        self.journal.record(db, self.pages.page(page_id).document_id, label, list(operations))
-        for each, (content, made) in edits.items():
-            self.contents.add(db, each, content, made)
-        return Outcome(label, frozenset(self.contents.take_touched()), page_id, words)
+                if operations:
+                    self.journal.extend(db, change_id, document_id, [(each, o) for o in operations])
+                    self.contents.add(db, each, theirs, operations)
+                    count += len(operations)
+            return Outcome(label, frozenset(self.contents.take_touched()), page_id, count)
 
     def _at_revision(self, page_id: int, revision: int) -> PageContent:
         page, content = self.pages.page(page_id), self.pages.content(page_id)

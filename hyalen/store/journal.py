@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 import time
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import NamedTuple, TypeVar
 
 from pydantic import BaseModel
@@ -30,7 +30,7 @@ class Journal:
         self.database = database
 
     def record(
-        self, db: sqlite3.Connection, document_id: int, label: str, operations: Sequence[tuple[int | None, Operation]]
+        self, db: sqlite3.Connection, document_id: int, label: str, operations: Iterable[tuple[int | None, Operation]]
     ) -> int:
         """Keep what was decided; what was undone before cannot be done again after it."""
         db.execute("DELETE FROM change WHERE document_id = ? AND undone = 1", (document_id,))
@@ -38,11 +38,21 @@ class Journal:
             "INSERT INTO change (document_id, label, made) VALUES (?, ?, ?)", (document_id, label, time.time())
         )
         change_id = int(cursor.lastrowid or 0)
+        self.extend(db, change_id, document_id, operations)
+        return change_id
+
+    def extend(
+        self,
+        db: sqlite3.Connection,
+        change_id: int,
+        document_id: int,
+        operations: Iterable[tuple[int | None, Operation]],
+    ) -> None:
+        """More that belongs to the same change."""
         db.executemany(
             "INSERT INTO operation (change_id, document_id, page_id, op, value) VALUES (?, ?, ?, ?, ?)",
             [(change_id, document_id, page_id, o.op, stored(o)) for page_id, o in operations],
         )
-        return change_id
 
     def last(self, document_id: int) -> ChangeRecord | None:
         """What undo would take back."""

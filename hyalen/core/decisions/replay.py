@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Iterator, Sequence
+from itertools import count
 from typing import NamedTuple
 
 from rapidfuzz import fuzz
@@ -168,19 +169,14 @@ def _shared(a: Box, b: Box) -> float:
 # Text
 
 
-def _fresh(content: PageContent) -> Callable[[], str]:
+def _fresh(content: PageContent) -> Iterator[str]:
     """Word ids that the page does not have yet."""
-    taken = {word.id for word in content.words}
-    number = 0
-
-    def fresh() -> str:
-        nonlocal number
-        while True:
-            number += 1
-            if f"e{number}" not in taken:
-                return f"e{number}"
-
-    return fresh
+    taken: set[str] | None = None
+    for number in count(1):
+        if taken is None:  # looked for when the first is wanted: most changes want none
+            taken = {word.id for word in content.words}
+        if f"e{number}" not in taken:
+            yield f"e{number}"
 
 
 def parted(box: Box, tokens: Sequence[str]) -> list[Box]:
@@ -195,11 +191,11 @@ def parted(box: Box, tokens: Sequence[str]) -> list[Box]:
     return boxes
 
 
-def _written(tokens: Sequence[str], old: Sequence[Word], box: Box, fresh: Callable[[], str]) -> list[Word]:
+def _written(tokens: Sequence[str], old: Sequence[Word], box: Box, fresh: Iterator[str]) -> list[Word]:
     boxes = [w.box for w in old] if len(old) == len(tokens) else parted(box, tokens)
     words = []
     for i, (token, place) in enumerate(zip(tokens, boxes, strict=True)):
-        word_id = old[i].id if i < len(old) else fresh()
+        word_id = old[i].id if i < len(old) else next(fresh)
         words.append(Word(id=word_id, text=token, box=place, confidence=1.0, state=WordState.CORRECTED))
     return words
 

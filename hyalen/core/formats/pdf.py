@@ -32,7 +32,7 @@ from hyalen.core.structure.tree import Node, Piece, StructureTree, Tag
 
 POINTS_PER_INCH = 72.0
 PAGINATION = {Role.RUNNING_HEAD, Role.PAGE_NUMBER}
-PAGES_A_STORE = 24
+PAGES_A_PART = 16
 
 
 def write_pdf(
@@ -48,30 +48,33 @@ def write_pdf(
         Date of creation; now where it is not given.
     """
     with tempfile.TemporaryDirectory(prefix="hyalen-pdf-") as directory:
-        _Writer(tree, _PictureStore(images, Path(directory))).write(file, made or datetime.now(UTC))
+        path = _skeleton(images, len(tree.pages), Path(directory))
+        # A mapped file would count as memory.
+        with pikepdf.open(path, access_mode=pikepdf.AccessMode.stream) as pdf:
+            _Writer(tree, pdf).write(file, made or datetime.now(UTC))
 
 
-class _PictureStore:
-    """Page pictures as PDF images that lie in files beside the one that is written, so that memory stays flat.
+def _skeleton(images: Images, count: int, directory: Path) -> Path:
+    """A PDF of nothing but each page's picture.
 
-    A stream that is copied from another PDF is read from that one's file when it is saved.
+    The writer opens it and adds the rest: pictures that lie in an opened file are read when it is
+    saved, one by one, so that memory stays flat. (Those of another file would be copied into it.)
     """
-
-    def __init__(self, images: Images, directory: Path) -> None:
-        self._images = images
-        self._directory = directory
-        self._files: list[pikepdf.Pdf] = []
-
-    def fetch(self, first: int, count: int) -> list[pikepdf.Object]:
-        """The images of `count` pages, each to be copied into another PDF."""
-        holder = pikepdf.new()
-        holder.Root.Pictures = Array([_picture(holder, self._images(i)) for i in range(first, first + count)])
-        path = self._directory / f"{first}.pdf"
-        holder.save(path)
-        holder.close()
-        stored = pikepdf.open(path)
-        self._files.append(stored)
-        return list(stored.Root.Pictures)
+    parts = []
+    for first in range(0, count, PAGES_A_PART):
+        part = pikepdf.new()
+        for index in range(first, min(first + PAGES_A_PART, count)):
+            page = part.add_blank_page()
+            page.Resources = Dictionary(XObject=Dictionary(Im0=_picture(part, images(index))))
+        parts.append(directory / f"{first}.pdf")
+        part.save(parts[-1])
+    whole = directory / "whole.pdf"
+    if len(parts) > 1:
+        pikepdf.Job(["pikepdf", "--empty", "--pages", *map(str, parts), "--", str(whole)]).run()
+        return whole
+    if not parts:
+        pikepdf.new().save(whole)
+    return parts[0] if parts else whole
 
 
 def _picture(pdf: pikepdf.Pdf, image: bytes) -> pikepdf.Object:
@@ -109,16 +112,14 @@ class _Sheet:
 
 
 class _Writer:
-    def __init__(self, tree: StructureTree, pictures: _PictureStore) -> None:
+    def __init__(self, tree: StructureTree, pdf: pikepdf.Pdf) -> None:
         self.tree = tree
-        self.pictures = pictures
-        self.pdf = pikepdf.new()
+        self.pdf = pdf
         self.font = InvisibleFont()
         self.font_object = self.pdf.make_indirect(Dictionary())
         self.sheets: list[_Sheet] = []
         self.closed = 0
         self.numbers: Any = Array()
-        self.waiting: list[pikepdf.Object] = []
 
     def write(self, file: BinaryIO, made: datetime) -> None:
         pdf, tree = self.pdf, self.tree
@@ -155,22 +156,13 @@ class _Writer:
     def _open_next(self) -> None:
         number = len(self.sheets)
         content = self.tree.pages[number]
-        if not self.waiting:
-            self.waiting = self.pictures.fetch(number, min(PAGES_A_STORE, len(self.tree.pages) - number))
-        picture = self.pdf.copy_foreign(self.waiting.pop(0))
+        page = self.pdf.pages[number].obj
         scale = POINTS_PER_INCH / content.dpi
         width, height = content.width * scale, content.height * scale
-        resources = Dictionary(XObject=Dictionary(Im0=picture), Font=Dictionary(F0=self.font_object))
-        page = self.pdf.make_indirect(
-            Dictionary(
-                Type=Name.Page,
-                MediaBox=Array([0, 0, round(width, 3), round(height, 3)]),
-                Resources=resources,
-                StructParents=number,
-                Tabs=Name.S,
-            )
-        )
-        self.pdf.pages.append(pikepdf.Page(page))
+        page.MediaBox = Array([0, 0, round(width, 3), round(height, 3)])
+        page.Resources.Font = Dictionary(F0=self.font_object)
+        page.StructParents = number
+        page.Tabs = Name.S
         sheet = _Sheet(number, content, page, TextLayer(self.font, content.height, scale))
         sheet.operators.append(f"/Artifact BMC\nq {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q\nEMC")
         for region in content.artifacts:

@@ -22,17 +22,22 @@ def levels(headings: Sequence[Landmark]) -> list[Role]:
     sizes = sorted((h.size for h in headings if h.size and not h.drawn), reverse=True)
     classes: list[list[float]] = []
     for size in sizes:
-        if not classes or float(np.median(classes[-1])) / size > STEP:
+        if not classes or _middle(classes[-1]) / size > STEP:
             classes.append([])
         classes[-1].append(size)
-    centres = np.array([float(np.median(c)) for c in classes])
+    centres = np.log([_middle(c) for c in classes])
+    nearest = {size: int(np.argmin(np.abs(centres - np.log(size)))) + 1 for size in set(sizes)}
     found, before = [], 0
     for heading in headings:
         level = heading.role.heading_level or 1
         if not heading.drawn:
-            if heading.size:
-                level = int(np.argmin(np.abs(np.log(centres / heading.size)))) + 1
-            level = min(level, before + 1, 6)
+            level = min(nearest.get(heading.size, level), before + 1, 6)
         found.append(Role(f"heading_{level}"))
         before = level
     return found
+
+
+def _middle(ordered: Sequence[float]) -> float:
+    """The median of sizes that are in order."""
+    half = len(ordered) // 2
+    return ordered[half] if len(ordered) % 2 else (ordered[half - 1] + ordered[half]) / 2
