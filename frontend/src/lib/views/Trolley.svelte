@@ -40,7 +40,7 @@
   <div class="flex items-end justify-between">
     <div>
       <h1 class="m-0 text-3xl font-bold">On the trolley</h1>
-      <p class="text-quiet m-0">A batch is what comes in together and goes out together.{#if desk.batches?.length} All of them take {sized(desk.batches.reduce((n, b) => n + b.size, 0))}.{/if}</p>
+      <p class="text-quiet m-0">A batch is what comes in together and goes out together.{#if desk.batches?.length}{' '}All of them take {sized(desk.batches.reduce((n, b) => n + b.size, 0))}.{/if}</p>
     </div>
     <Button onclick={() => (opening = true)}>New batch</Button>
   </div>
