@@ -78,10 +78,10 @@ def test_a_spread_becomes_two_pages_in_reading_direction(store: Store, language:
     assert [p.id for p in pages] == [page, other, last]
     assert [p.half for p in pages] == [first, "right" if first == "left" else "left", "whole"]
     assert [t.page_id for t in store.tasks.next(9) if t.stage == "clean"] == [page, other]
-    half = store.pages.other_half(store.pages.page(page))
-    assert half is not None and half.id == other
+    first_half, second_half = store.pages.halves(store.pages.page(page))
+    assert (first_half.id, second_half.id) == (page, other)
     # Neither turn nor fold is sought again.
-    assert half.cleaned is not None and half.cleaned.applied.fold == (8.0, 8.1)
+    assert second_half.cleaned is not None and second_half.cleaned.applied.fold == (8.0, 8.1)
     # Left whole by hand, it is one page; that undone, it is two again, and no third comes.
     store.settings.treat(document, {page: Treatment(split=Split(switch=Switch.OFF))})
     assert [p.half for p in store.pages.states(document)] == ["whole", "whole"]

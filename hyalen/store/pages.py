@@ -135,10 +135,6 @@ class Pages:
         )
         return [PageRecord.of(r) for r in rows]
 
-    def other_half(self, page: PageRecord) -> PageRecord | None:
-        """The live page that came from the same picture."""
-        return next((p for p in self.halves(page) if p.id != page.id and p.is_live), None)
-
     def reverse(self, page: PageRecord) -> PageRecord | None:
         """The back of a sheet that was scanned on both sides, front and back in turn."""
         row = self.database.row(

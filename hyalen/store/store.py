@@ -107,10 +107,6 @@ class Store:
             self.tasks.forget_stopped(db, page.id)
             self.course.advance(db, page.id)
 
-    def has_failures(self, document_id: int) -> bool:
-        """Whether pages of the document wait for a clerk: failed or stopped."""
-        return any(p.task_state in ("failed", "cancelled") for p in self.pages.states(document_id))
-
     def _files(self, where: str, *values: int) -> list[str]:
         rows = self.database.rows(f"SELECT DISTINCT name FROM ({_FILES}) WHERE name IS NOT NULL AND {where}", *values)
         return [r["name"] for r in rows]

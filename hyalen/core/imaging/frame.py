@@ -166,15 +166,6 @@ def _cubic(values: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.f
     return np.asarray(CubicSpline(np.arange(values.shape[1]), values, axis=1, bc_type="natural")(at))
 
 
-def relation(before: Cleaned, now: Cleaned) -> Matrix:
-    """The plane transform that comes nearest to the way from one cleaned page to another of the same scan."""
-    x, y = np.meshgrid(np.linspace(0, before.width, 7), np.linspace(0, before.height, 9))
-    places = np.c_[x.ravel(), y.ravel()]
-    there = now.cleaned_points(before.original_points(places))
-    matrix, _ = cv2.findHomography(places, there, 0)
-    return np.eye(3) if matrix is None else np.asarray(matrix, dtype=np.float64)
-
-
 def render(original: Image, frame: Frame, mesh: Mesh | None = None, sharp: bool = True) -> Image:
     """The original seen in a frame; what lies outside of it repeats its edge.
 

@@ -20,8 +20,7 @@
 
   // A changed document is put together anew, as far as it was read.
   $effect(() => {
-    const id = d?.id;
-    if (edition && id !== undefined) untrack(() => void load(id, true));
+    if (edition) untrack(() => void load(d!.id, true));
   });
 
   // The next pages come as one scrolls.
