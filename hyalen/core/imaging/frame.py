@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image, as_uint8
 from hyalen.core.model.geometry import Matrix, compose, translation
-from hyalen.core.model.treatment import Bend, Cleaned, Mesh
+from hyalen.core.model.treatment import Bend, Mesh
 
 MESH_INCHES = 0.2
 REFINEMENT = 5
