@@ -8,7 +8,7 @@ packages=(
   tesseract-ocr-nld tesseract-ocr-pol tesseract-ocr-rus tesseract-ocr-ell tesseract-ocr-ara tesseract-ocr-heb
   tesseract-ocr-osd tesseract-ocr-script-latn
   chromium poppler-utils qpdf
-  fonts-liberation fonts-noto-core fonts-courier-prime fonts-ebgaramond
+  fonts-liberation fonts-noto-core fonts-ebgaramond
 )
 commands=(python3 node npm)
 declare -A provides=([python3]=python3 [node]=nodejs [npm]=npm)

@@ -1,4 +1,4 @@
-"""The typefaces that pages are set in, each by the file of a named Debian package.
+"""The typefaces that pages are set in, each by the file of a named package.
 
 A browser that is only told a family takes whatever this machine has under that name.
 """
@@ -12,10 +12,11 @@ from playwright.sync_api import BrowserContext, Route
 
 ADDRESS = "https://faces.invalid/"
 ROOT = Path("/usr/share/fonts")
+NODE = Path(__file__).parents[2] / "frontend/node_modules"
 
 
 class Face(NamedTuple):
-    """One file; its package is named so that what is missing can be said."""
+    """One file, below `ROOT` or by its whole path; its package is named so that what is missing can be said."""
 
     family: str
     weight: int
@@ -55,8 +56,10 @@ def _noto(family: str, italics: bool = False) -> list[Face]:
     ]
 
 
-def _typed(cut: str, weight: int, style: str) -> Face:
-    return Face("Courier Prime", weight, style, f"opentype/courier-prime/Courier Prime{cut}.otf", "fonts-courier-prime")
+def _typed(weight: int, style: str) -> Face:
+    # Of the npm package: browsers refuse one of the files that Debian's package has.
+    file = NODE / f"@fontsource/courier-prime/files/courier-prime-latin-{weight}-{style}.woff"
+    return Face("Courier Prime", weight, style, str(file), "@fontsource/courier-prime (npm)")
 
 
 def _garamond(cut: str, weight: int, style: str) -> Face:
@@ -70,9 +73,9 @@ FACES = [
     *_noto("Serif", italics=True),
     *_noto("Sans", italics=True),
     *(face for family in ("Naskh Arabic", "Sans Arabic", "Serif Hebrew", "Sans Hebrew") for face in _noto(family)),
-    _typed("", 400, "normal"),
-    _typed(" Bold", 700, "normal"),
-    _typed(" Italic", 400, "italic"),
+    _typed(400, "normal"),
+    _typed(700, "normal"),
+    _typed(400, "italic"),
     _garamond("Regular", 400, "normal"),
     _garamond("Bold", 700, "normal"),
     _garamond("Italic", 400, "italic"),
@@ -85,7 +88,7 @@ CSS = "\n".join(
 
 
 def missing() -> list[str]:
-    """The Debian packages whose files are not there."""
+    """The packages whose files are not there."""
     return sorted({f.package for f in FACES if not (ROOT / f.file).is_file()})
 
 
