@@ -50,34 +50,34 @@ def waiting(store: Store, page_id: int, stage: str) -> TaskRecord:
     return next(t for t in store.tasks.next(1000) if t.page_id == page_id and t.stage == stage)
 
 
-def do(store: Store, task: TaskRecord, result: Cleaned | PageContent | None = None) -> bool:
+def do(store: Store, task: TaskRecord, result: Cleaned | PageContent | None = None, image: str = "") -> bool:
     """Carry a task out as the foreman would, with a result that is made up."""
     assert store.tasks.begin(task.id)
     if isinstance(result, Cleaned):
-        return store.course.cleaned(task, result, f"{task.id:064x}", "2" * 64, None)
+        return store.course.cleaned(task, result, image or f"{task.id:064x}", image or "2" * 64, None)
     if isinstance(result, PageContent):
         return store.course.read(task, result)
     values = {"width": 2480, "height": 3508, "dpi": 300.0, "dpi_reason": "", "kind": "scanned", "stated_turn": 0}
     return store.course.brought_in(task, f"{task.page_id:064x}", values)
 
 
-def read_page(store: Store, page_id: int, content: PageContent, how: Cleaned | None = None) -> None:
+def read_page(store: Store, page_id: int, content: PageContent, how: Cleaned | None = None, image: str = "") -> None:
     """Take a page through all that it waits for, up to this content."""
     for stage, result in (("bring_in", None), ("clean", how or cleaned()), ("read", content)):
         for task in store.tasks.next(1000):
             if task.page_id == page_id and task.stage == stage:
-                do(store, task, result)
+                do(store, task, result, image)
 
 
 def read_document(
-    store: Store, contents: Sequence[PageContent], languages: Sequence[str] = ("eng",)
+    store: Store, contents: Sequence[PageContent], languages: Sequence[str] = ("eng",), image: str = ""
 ) -> tuple[int, list[int]]:
-    """A document whose pages are read, and their ids."""
+    """A document whose pages are read, and their ids; `image` is the file of all their pictures."""
     batch = store.documents.add_batch("b", list(languages))
     document = store.documents.add(batch, "Some scan.pdf", "0" * 64, len(contents))
     ids = store.pages.ids(document)
     for page_id, content in zip(ids, contents, strict=True):
-        read_page(store, page_id, content)
+        read_page(store, page_id, content, image=image)
     return document, ids
 
 
