@@ -10,6 +10,7 @@ from PIL import Image as Pillow
 from PIL import ImageChops, ImageOps
 from PIL.TiffImagePlugin import TiffImageFile
 
+from hyalen.core.imaging.letters import letter_height
 from hyalen.core.imaging.pixels import Image, as_uint8
 
 
@@ -34,6 +35,14 @@ def to_array(picture: Pillow.Image) -> Image:
     if np.array_equal(array[:, :, 0], array[:, :, 1]) and np.array_equal(array[:, :, 1], array[:, :, 2]):
         return as_uint8(array[:, :, 0])
     return array
+
+
+def letters_of(picture: Pillow.Image) -> float | None:
+    """Height of a picture's small letters in pixels; None where there are none or it cannot be decoded."""
+    try:
+        return letter_height(to_array(picture))
+    except (OSError, SyntaxError, ValueError, MemoryError):
+        return None
 
 
 def decode(data: bytes) -> Image:

@@ -10,6 +10,7 @@ from typing import Any
 from PIL import Image as Pillow
 from PIL import UnidentifiedImageError
 
+from hyalen.core.formats.codecs import letters_of
 from hyalen.core.formats.source import Limits, SourceError, SourcePage, check_pixels
 from hyalen.core.imaging.resolution import settle_resolution
 from hyalen.core.model.document import PageKind
@@ -61,7 +62,7 @@ def read_image_page(path: Path, index: int, limits: Limits) -> SourcePage:
         width, height = picture.size
         if _orientation(picture) in _TURNED:
             width, height = height, width
-        resolution = settle_resolution(width, height, _stated_dpi(picture))
+        resolution = settle_resolution(width, height, _stated_dpi(picture), lambda: letters_of(picture))
         original = path.read_bytes() if frames == 1 else _frame(picture)
     return SourcePage(original, width, height, resolution.dpi, resolution.reason, PageKind.SCANNED)
 

@@ -15,7 +15,7 @@ import pypdfium2
 import pypdfium2.raw as pdfium
 from PIL import Image as Pillow
 
-from hyalen.core.formats.codecs import encode_png, to_array
+from hyalen.core.formats.codecs import encode_png, letters_of, to_array
 from hyalen.core.formats.source import Limits, SourceError, SourcePage, check_pixels
 from hyalen.core.imaging.resolution import settle_resolution
 from hyalen.core.model.document import PageKind
@@ -138,7 +138,9 @@ def _own_image(path: Path, index: int, item: Any, page: pypdfium2.PdfPage, limit
         except pikepdf.models.image.UnsupportedImageTypeError:
             return None
     stated = width / (a / 72.0)
-    resolution = settle_resolution(width, height, round(stated, 1) if math.isfinite(stated) else None)
+    resolution = settle_resolution(
+        width, height, round(stated, 1) if math.isfinite(stated) else None, lambda: letters_of(picture)
+    )
     if turn in (90, 270):
         width, height = height, width
     return SourcePage(

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.frame import render
+from hyalen.core.imaging.letters import enlarged, reading_scale
 from hyalen.core.imaging.orientation import FindTurn
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.quality import advice, likeness, measure_quality
@@ -38,7 +39,7 @@ def clean_page(
     dpi_guessed: bool = False,
     told_dpi: float | None = None,
 ) -> CleanPage:
-    """The cleaned page.
+    """The cleaned page; one of small print is enlarged first, as are the pixels of the outcome.
 
     Parameters
     ----------
@@ -61,8 +62,11 @@ def clean_page(
         Where `original` is reduced for the screen: the resolution in whose pixels findings are
         told. The scan's quality is then not measured again.
     """
-    placed = place_page(original, dpi, treatment, find_turn, half, known, told_dpi)
-    return finish_page(original, dpi, treatment, placed, known, reverse, dpi_guessed, told_dpi is not None)
+    screen = told_dpi is not None
+    scale = 1.0 if screen else reading_scale(original)
+    fine = enlarged(original, scale)
+    placed = place_page(fine, dpi * scale, treatment, find_turn, half, known, told_dpi or dpi)
+    return finish_page(fine, dpi * scale, treatment, placed, known, reverse, dpi_guessed, screen, scale)
 
 
 def finish_page(
@@ -74,8 +78,12 @@ def finish_page(
     reverse: Image | None = None,
     dpi_guessed: bool = False,
     screen: bool = False,
+    scale: float = 1.0,
 ) -> CleanPage:
-    """The cleaned page, once it is known where it lies; parameters as for `clean_page`."""
+    """The cleaned page, once it is known where it lies; parameters as for `clean_page`.
+
+    `scale` tells by how much `original` was enlarged.
+    """
     wants_colour = treatment.output.switch is Switch.BY_HAND and treatment.output.colours is Colours.COLOUR
     as_is = wants_colour or treatment.lighten.switch is not Switch.AUTOMATIC
     colour = original.ndim == 3 and (as_is or placed.colour)
@@ -92,15 +100,18 @@ def finish_page(
     if screen:
         quality = [f for f in known.findings if f.step == "quality"] if known else []
     else:
-        quality = advice(measure_quality(original, dpi, placed.small, placed.small_dpi), page_dpi, blank, placed.lost)
+        measured = measure_quality(original, dpi, placed.small, placed.small_dpi)
+        quality = advice(measured, page_dpi / scale, blank, placed.lost, scale)
     cleaned = Cleaned(
         width=read.shape[1],
         height=read.shape[0],
         dpi=page_dpi,
         turn=placed.applied.turn,
         skew=placed.applied.skew,
-        trim=tuple(round(v * dpi) for v in placed.applied.box),  # type: ignore[arg-type]
-        to_original=tuple(float(v) for v in np.linalg.inv(placed.page.matrix).ravel()),
+        trim=tuple(round(v * dpi / scale) for v in placed.applied.box),  # type: ignore[arg-type]
+        to_original=tuple(
+            float(v) for v in (np.diag([1 / scale, 1 / scale, 1]) @ np.linalg.inv(placed.page.matrix)).ravel()
+        ),
         mesh=placed.mesh,
         content=placed.content,
         spread=placed.spread,

@@ -71,8 +71,11 @@ def measure_quality(scan: Image, dpi: float, small: Image, small_dpi: float) -> 
     return Quality(contrast, noise, edge, effective, _clipped(small))
 
 
-def advice(quality: Quality, dpi: float, blank: bool, lost: int = 0) -> list[Finding]:
-    """What will hurt reading, with what to do; a finding of little confidence becomes a doubt."""
+def advice(quality: Quality, dpi: float, blank: bool, lost: int = 0, enlarged: float = 1.0) -> list[Finding]:
+    """What will hurt reading, with what to do; a finding of little confidence becomes a doubt.
+
+    `enlarged` tells by how much the page was enlarged to be read.
+    """
 
     def finding(topic: str, says: str, value: float, confidence: float = 0.6) -> Finding:
         return Finding(step="quality", topic=topic, says=says, value=round(value, 2), confidence=confidence)
@@ -80,8 +83,10 @@ def advice(quality: Quality, dpi: float, blank: bool, lost: int = 0) -> list[Fin
     if blank:
         return [finding("blank", "The page seems to be blank.", 0, 0.5)]
     found = []
-    if dpi < LEAST_DPI:
-        found.append(finding("resolution", f"Only {dpi:g} dpi: scan again at 300 dpi.", dpi))
+    if dpi < LEAST_DPI or enlarged > 1:
+        how = f"; enlarged {enlarged:.1f} times to be read" if enlarged > 1 else ""
+        why = f"Only {dpi:.0f} dpi" if dpi < LEAST_DPI else "Very small print"
+        found.append(finding("resolution", f"{why}{how}: scan again at {300 if dpi < LEAST_DPI else 600} dpi.", dpi))
     elif 0 < quality.effective_dpi < min(LEAST_EFFECTIVE, 0.55 * dpi):
         found.append(
             finding(

@@ -26,6 +26,8 @@ LEAST_LETTERS = 12
 EVIDENT_LETTERS = 25
 LEAST_SCRIPT_MARGIN = 0.8
 SURE_SCRIPT_MARGIN = 5.0
+SURE_ACROSS = 2.0
+LEAST_DIRECTION = 0.05
 
 
 def find_turn(page: Image, dpi: float, languages: tuple[str, ...] = ("eng",)) -> FoundTurn:
@@ -63,6 +65,13 @@ def find_turn(page: Image, dpi: float, languages: tuple[str, ...] = ("eng",)) ->
         return _turned(quarter + extra, min(1.0, 0.6 + margin * 2), skew)
     extra, margin = script_turn(view, dpi)
     if margin < LEAST_SCRIPT_MARGIN:
+        return FoundTurn(0, 0.5, "the script does not tell which way is up")
+    # Noise and numerals have scripts, too: what reads well that way settles it, and without that
+    # a weak answer across the lines' direction is none.
+    more, legible = _reading_turn(quarter_turned(view, extra), dpi, known)
+    if legible >= CLEAR_MARGIN:
+        return _turned(quarter + extra + more, min(1.0, 0.6 + legible * 2), skew)
+    if direction.confidence < LEAST_DIRECTION or (extra % 180 and margin < SURE_ACROSS):
         return FoundTurn(0, 0.5, "the script does not tell which way is up")
     confidence = float(np.clip(margin / SURE_SCRIPT_MARGIN, 0.5, 1.0))
     return _turned(quarter + extra, confidence, skew, "" if margin >= 2 else "the script leaves a doubt")

@@ -1,0 +1,89 @@
+"""How tall a page's letters stand, told from the ink alone: no resolution is asked."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from hyalen.core.imaging.pixels import Image, as_uint8, grey
+
+LEAST_LETTERS = 40
+LARGEST_SIDE = 2600  # beyond, letters are measured on a reduced page
+SMALLEST_SIDE = 1300  # below, on an enlarged one, so that small print comes apart
+LEGIBLE = 13.0  # pixels; smaller letters read better enlarged (bench/real)
+COMFORTABLE = 20.0
+MOST_ENLARGED = 4.0
+MOST_PIXELS = 24e6
+
+
+def letter_height(page: Image) -> float | None:
+    """The usual height of small letters without ascender, in pixels; None where too few stand in rows.
+
+    Ink is told from paper by a local mean. Parts of letter shape that have a like neighbour
+    beside them count, each by its height; in running text a little more than half of them are
+    small letters, so the height below which 40 % lie is theirs.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+    """
+    ink = grey(page)
+    longest = max(ink.shape)
+    scale = min(1.0, LARGEST_SIDE / longest) if longest > SMALLEST_SIDE else min(3.0, SMALLEST_SIDE / longest)
+    if scale != 1.0:
+        how = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
+        ink = as_uint8(cv2.resize(ink, None, fx=scale, fy=scale, interpolation=how))
+    side = max(15, max(ink.shape) // 50) | 1
+    local = cv2.boxFilter(ink, cv2.CV_32F, (side, side), borderType=cv2.BORDER_REPLICATE)
+    depth = local - ink
+    dark = depth > max(14.0, 0.4 * float(np.percentile(depth[::3, ::3], 99.0)))
+    _, _, stats, _ = cv2.connectedComponentsWithStats(dark.astype(np.uint8), connectivity=8)
+    heights = _in_rows(np.asarray(stats[1:], np.float64))
+    if len(heights) < LEAST_LETTERS:
+        return None
+    return float(np.percentile(heights, 40)) / scale
+
+
+def reading_scale(page: Image) -> float:
+    """By how much a page is to be enlarged so that its letters can be cleaned and read; 1 where they are tall enough.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+    """
+    if max(page.shape[:2]) > LARGEST_SIDE:
+        return 1.0
+    height = letter_height(page)
+    if height is None or height >= LEGIBLE:
+        return 1.0
+    most = float(np.sqrt(MOST_PIXELS / (page.shape[0] * page.shape[1])))
+    return max(1.0, min(COMFORTABLE / height, MOST_ENLARGED, most))
+
+
+def enlarged(page: Image, scale: float) -> Image:
+    """The page with `scale` times the pixels a side, smooth between them."""
+    if scale == 1.0:
+        return page
+    return as_uint8(cv2.resize(page, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC))
+
+
+def _in_rows(stats: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Heights of the parts that have a neighbour of like height right beside them."""
+    _, _, width, height, area = stats.T
+    shaped = (height >= 5) & (width >= 2) & (width < 6 * height) & (height < 5 * width) & (area > 0.12 * width * height)
+    left, top, width, height, _ = stats[shaped].T
+    order = np.lexsort((left, np.round((top + height) / 4)))
+    left, top, width, height = left[order], top[order], width[order], height[order]
+    kept = np.zeros(len(left), bool)
+    for step in (1, 2, 3):
+        if len(left) <= step:
+            break
+        taller = np.maximum(height[step:], height[:-step])
+        shorter = np.minimum(height[step:], height[:-step])
+        gap = left[step:] - (left + width)[:-step]
+        level = np.abs((top + height)[step:] - (top + height)[:-step]) < 0.3 * taller
+        beside = (taller < 1.7 * shorter) & (gap > -0.3 * taller) & (gap < 1.2 * taller) & level
+        kept[step:] |= beside
+        kept[:-step] |= beside
+    return height[kept]
