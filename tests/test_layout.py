@@ -9,7 +9,7 @@ import pytest
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import find_figures
 from hyalen.core.layout.order import reading_order
-from hyalen.core.layout.paragraphs import split_paragraphs, type_size
+from hyalen.core.layout.paragraphs import split_paragraphs
 from hyalen.core.layout.rows import join_rows
 from hyalen.core.layout.tables import find_ruled_tables
 from hyalen.core.model.found import FoundLine, FoundWord

@@ -4,40 +4,49 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.found import FoundLine
 from hyalen.core.model.geometry import Box
 
-FARTHEST = 2.3
-SIZE_RATIO = 1.3
+FARTHEST = 2.3  # line heights between baselines: double-spaced typing
+LEAST_STEP = 0.4
+SIZE_RATIO = 1.35
+CLOSE = 1.35
+FLUSH_RATIO = 1.9  # of lines that start and end alike: worn type, whose height the reader misjudges
+MOST_UNLIKE = 0.5  # of a rival's misfit, for a link to be clear
+SCRAP = 0.2  # of a line's width: what is shorter is no rival
 
 
-def columns(lines: Sequence[FoundLine]) -> list[list[FoundLine]]:
+def columns(lines: Sequence[FoundLine], rules: Sequence[Box] = ()) -> list[list[FoundLine]]:
     """Chains of lines, each right below the one before.
 
-    Two lines are linked when each is the other's only neighbour across the space between
-    them, they are of similar size, start, end or centre alike, and stand no farther apart
-    than lines of double-spaced typing.
+    Two lines are linked when each is what is first met from the other, of like size, no
+    farther than lines of double-spaced typing, aligned on one side or centred, with no rule
+    between. Where several are met, as below a headline across two columns, only one that
+    fits far better than all others is linked.
 
     Parameters
     ----------
     lines : sequence of FoundLine
+    rules : sequence of Box
+        Horizontal rules.
 
     Returns
     -------
     list of list of FoundLine
         From top to bottom within each chain.
     """
-    ordered = sorted(lines, key=lambda line: line.box.centre.y)
+    ordered = sorted(lines, key=_level)
+    below = {i: _next_below(ordered, i, rules) for i in range(len(ordered))}
     above: dict[int, list[int]] = {i: [] for i in range(len(ordered))}
-    below: dict[int, list[int]] = {i: [] for i in range(len(ordered))}
-    for i in range(len(ordered)):
-        for j in _next_below(ordered, i):
-            below[i].append(j)
+    for i, found in below.items():
+        for j in found:
             above[j].append(i)
     following: dict[int, int] = {}
-    for i, candidates in below.items():
-        if len(candidates) == 1 and len(above[candidates[0]]) == 1 and _linked(ordered[i], ordered[candidates[0]]):
-            following[i] = candidates[0]
+    for i, found in below.items():
+        j = _clear_best(ordered, i, found)
+        if j is not None and _clear_best(ordered, j, above[j]) == i:
+            following[i] = j
     chains, started = [], set(following.values())
     for i in range(len(ordered)):
         if i in started:
@@ -50,38 +59,77 @@ def columns(lines: Sequence[FoundLine]) -> list[list[FoundLine]]:
     return chains
 
 
-def _next_below(lines: Sequence[FoundLine], i: int) -> list[int]:
-    """The lines that are first met going down from line `i` over its width, within a link's reach."""
-    box = lines[i].box
+def _next_below(lines: Sequence[FoundLine], i: int, rules: Sequence[Box]) -> list[int]:
+    """The lines that could follow line `i`, among those first met going down over its width."""
+    box, size = lines[i].box, max(1.0, lines[i].height)
     # A page number far below beside a paragraph's short last line is no neighbour.
-    reach = box.bottom + FARTHEST * SIZE_RATIO * max(1.0, lines[i].height)
+    reach = _level(lines[i]) + FARTHEST * SIZE_RATIO * size
     met: list[int] = []
     for j in range(i + 1, len(lines)):
-        other = lines[j].box
-        if other.top > reach:
-            continue
-        if _shared(box, other) <= 0.1 * min(box.width, other.width) or other.centre.y <= box.bottom - box.height * 0.25:
-            continue
-        if any(_shared(lines[k].box, other) > 0 and lines[k].box.bottom < other.centre.y for k in met):
+        other, level = lines[j].box, _level(lines[j])
+        if level > reach:
             break
+        if _shared(box, other) <= 0.1 * min(box.width, other.width) or level < _level(lines[i]) + LEAST_STEP * size:
+            continue
+        if any(_shared(lines[k].box, other) > 0 and _level(lines[k]) < level - LEAST_STEP * size for k in met):
+            continue
         met.append(j)
-    return met
+    return [j for j in met if _could_follow(lines[i], lines[j]) and not _parted(box, lines[j].box, rules)]
+
+
+def _clear_best(lines: Sequence[FoundLine], i: int, rivals: Sequence[int]) -> int | None:
+    """The one of the rivals that fits line `i` far better than all others."""
+    width = lines[i].box.width
+    real = [j for j in rivals if lines[j].box.width >= SCRAP * min(width, max(lines[k].box.width for k in rivals))]
+    ranked = sorted(real, key=lambda j: _misfit(lines[i], lines[j]))
+    if not ranked:
+        return None
+    if len(ranked) > 1 and _misfit(lines[i], lines[ranked[0]]) > MOST_UNLIKE * _misfit(lines[i], lines[ranked[1]]):
+        return None
+    return ranked[0]
 
 
 def _shared(a: Box, b: Box) -> int:
     return min(a.right, b.right) - max(a.left, b.left)
 
 
-def _linked(a: FoundLine, b: FoundLine) -> bool:
+def _level(line: FoundLine) -> float:
+    """Height of the baseline's middle: unlike the box, no initial or accent moves it."""
+    return (line.baseline[0].y + line.baseline[1].y) / 2
+
+
+def _step(a: FoundLine, b: FoundLine) -> float:
+    return abs(_level(b) - _level(a))
+
+
+def _could_follow(a: FoundLine, b: FoundLine) -> bool:
+    size = max(1.0, (a.height + b.height) / 2)
+    left, right, centre = _apart(a.box, b.box)
+    ends_early = left < 0.8 * size and b.box.right < a.box.right and _step(a, b) < CLOSE * size
+    flush = ends_early or (max(left, right) < 0.8 * size and _step(a, b) < 1.6 * size)
+    sizes = type_size(a), type_size(b)
+    if max(sizes) / min(sizes) > (FLUSH_RATIO if flush else SIZE_RATIO) or _step(a, b) > FARTHEST * size:
+        return False
+    return min(left, right, centre) < 3 * size
+
+
+def _apart(a: Box, b: Box) -> tuple[float, float, float]:
+    return abs(a.left - b.left), abs(a.right - b.right), abs(a.centre.x - b.centre.x)
+
+
+def _misfit(a: FoundLine, b: FoundLine) -> float:
+    """How badly the two lines' sides and distance agree, in line heights."""
     size = max(1.0, min(a.height, b.height))
-    if max(a.height, b.height) / size > SIZE_RATIO:
-        return False
-    step = (b.baseline[0].y + b.baseline[1].y - a.baseline[0].y - a.baseline[1].y) / 2
-    if step > FARTHEST * size:
-        return False
-    edges = (
-        abs(a.box.left - b.box.left),
-        abs(a.box.right - b.box.right),
-        abs(a.box.centre.x - b.box.centre.x),
+    left, right, _ = _apart(a.box, b.box)
+    sizes = type_size(a), type_size(b)
+    unlike = (max(sizes) - min(sizes)) / max(sizes)
+    return (min(left, right) + 0.3 * max(left, right)) / size + _step(a, b) / size + 5 * unlike
+
+
+def _parted(a: Box, b: Box, rules: Sequence[Box]) -> bool:
+    """Whether a rule runs between the two over most of what they share."""
+    left, right = max(a.left, b.left), min(a.right, b.right)
+    return any(
+        a.centre.y < rule.centre.y < b.centre.y and min(right, rule.right) - max(left, rule.left) > 0.6 * (right - left)
+        for rule in rules
     )
-    return min(edges) < 2.2 * size

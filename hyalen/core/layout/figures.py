@@ -3,23 +3,37 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, grey, reduced
-from hyalen.core.model.geometry import Box
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
+from hyalen.core.model.geometry import Box, Point, union
 
 WORK_DPI = 100.0
-FRAMED = 0.12  # more of a box under words than this is text with a frame around it
+FRAMED = 0.12  # more of an outline under words than this is text with a frame around it
+LEAST_INK = 0.03  # of a box that another witness calls a picture
+MOST_TEXT = 0.02  # under words, where a picture may still be told by its box
 
 
-def find_figures(page: Image, dpi: float, words: Sequence[Box], tables: Sequence[Box]) -> list[Box]:
-    """Boxes of pictures.
+class Figure(NamedTuple):
+    """`outline` goes around the picture's ink where text stands within its box."""
+
+    box: Box
+    outline: tuple[Point, ...]
+
+
+def find_figures(
+    page: Image, dpi: float, words: Sequence[Box], tables: Sequence[Box], told: Sequence[Box] = ()
+) -> list[Figure]:
+    """Pictures.
 
     Ink under well-read words and tables is taken away; what is left is joined over
     gaps of a twelfth of an inch, and a group counts as a picture when it is larger than half an
-    inch both ways, or two thirds of an inch one way with a body of ink.
+    inch both ways, or two thirds of an inch one way with a body of ink. Groups within a box that
+    another witness tells of are one picture.
 
     Parameters
     ----------
@@ -30,47 +44,97 @@ def find_figures(page: Image, dpi: float, words: Sequence[Box], tables: Sequence
     words : sequence of Box
         Of words that were read with confidence.
     tables : sequence of Box
+    told : sequence of Box
+        Pictures that another witness tells of.
     """
     small, factor = reduced(grey(page), dpi, WORK_DPI)
-    dpi = dpi / factor
     ink = (small < 200).astype(np.uint8)
-    pad = max(1, int(dpi / 60))
-    for box in (*words, *tables):
-        left, top, right, bottom = (int(v / factor) for v in box)
-        ink[max(0, top - pad) : bottom + pad + 1, max(0, left - pad) : right + pad + 1] = 0
-    reach = max(3, int(dpi / 12)) | 1
-    joined = cv2.morphologyEx(ink, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
-    found = []
-    for i in range(1, count):
+    text = _mask(ink.shape, (*words, *tables), factor, max(1, int(dpi / factor / 60)))
+    ink[text == 1] = 0
+    reach = max(3, int(dpi / factor / 12)) | 1
+    joined = as_uint8(cv2.morphologyEx(ink, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)))
+    found = pieces(joined)
+    parts = [_Part.of(found.labels, found.stats, i, ink, text) for i in range(1, len(found.stats))]
+    whole = Box(0, 0, small.shape[1], small.shape[0])
+    figures: list[tuple[Box, list[_Part]]] = []
+    for box in merged([Box(*(int(v / factor) for v in b)) for b in told if not any(t.covers(b) for t in tables)]):
+        inside = [p for p in parts if box.covers(p.box, 0.6)]
+        if sum(p.ink for p in inside) > LEAST_INK * box.area:
+            figures.append((union([box, *(p.box for p in inside)]).intersection(whole), inside))
+            parts = [p for p in parts if p not in inside]
+    figures += [(p.box, [p]) for p in parts if p.is_picture(dpi / factor)]
+    return [_figure(box, members, joined, found.labels, text, factor, page) for box, members in figures]
+
+
+class _Part(NamedTuple):
+    """A group of ink; `filled` counts its holes in, `ink` and `text` are pixels within that."""
+
+    label: int
+    box: Box
+    area: int
+    filled: int
+    ink: int
+    text: int
+
+    @classmethod
+    def of(cls, labels: NDArray[np.int32], stats: NDArray[np.int32], i: int, ink: Image, text: Image) -> _Part:
         left, top, width, height, area = (int(v) for v in stats[i])
-        short, long = min(width, height), max(width, height)
-        if short < dpi * 0.4 or long < dpi * 0.55 or area < 0.025 * width * height:
-            continue
-        strokes = int(
-            ink[top : top + height, left : left + width][labels[top : top + height, left : left + width] == i].sum()
-        )
-        if strokes < 0.012 * width * height:
-            continue
-        box = Box(*(int(v * factor) for v in (left, top, left + width, top + height)))
-        if sum(box.overlap(word) for word in words) > FRAMED * box.area:
-            continue
-        found.append(box.grown(int(factor), Box(0, 0, page.shape[1], page.shape[0])))
-    return merged(found)
+        window = (slice(top, top + height), slice(left, left + width))
+        mine = labels[window] == i
+        contours, _ = cv2.findContours(mine.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+        filled = cv2.drawContours(np.zeros(mine.shape, np.uint8), contours, -1, 1, cv2.FILLED) == 1
+        box = Box(left, top, left + width, top + height)
+        return cls(i, box, area, int(filled.sum()), int(ink[window][mine].sum()), int(text[window][filled].sum()))
+
+    def is_picture(self, dpi: float) -> bool:
+        short, long = sorted((self.box.width, self.box.height))
+        if short < dpi * 0.4 or long < dpi * 0.55 or self.area < 0.025 * self.box.area:
+            return False
+        solid = self.ink > 0.5 * (self.filled - self.text)  # text on a dark ground has the ground for a picture
+        return self.ink >= 0.012 * self.box.area and (solid or self.text <= FRAMED * self.filled)
+
+
+def _figure(
+    box: Box,
+    members: Sequence[_Part],
+    joined: Image,
+    labels: NDArray[np.int32],
+    text: Image,
+    factor: float,
+    page: Image,
+) -> Figure:
+    whole = Box(0, 0, page.shape[1], page.shape[0])
+    full = Box(*(int(v * factor) for v in box)).grown(int(factor), whole)
+    window = (slice(box.top, box.bottom), slice(box.left, box.right))
+    if text[window].sum() <= MOST_TEXT * box.area:
+        return Figure(full, full.polygon())
+    mine = np.isin(labels[window], [m.label for m in members]).astype(np.uint8)
+    side = max(3, min(mine.shape) // 8) | 1
+    closed = cv2.morphologyEx(np.pad(mine, side), cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
+    closed = closed[side:-side, side:-side] * (1 - text[window]) if side else closed
+    contours, _ = cv2.findContours(as_uint8(closed), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+    largest = max(contours, key=cv2.contourArea)
+    corners = cv2.approxPolyDP(largest, 2.0, True).reshape(-1, 2)
+    if len(corners) < 3:
+        return Figure(full, full.polygon())
+    outline = tuple(Point(float((x + box.left) * factor), float((y + box.top) * factor)) for x, y in corners)
+    return Figure(full, outline)
+
+
+def _mask(shape: tuple[int, ...], boxes: Sequence[Box], factor: float, pad: int) -> Image:
+    mask = np.zeros(shape, np.uint8)
+    for box in boxes:
+        left, top, right, bottom = (int(v / factor) for v in box)
+        mask[max(0, top - pad) : bottom + pad + 1, max(0, left - pad) : right + pad + 1] = 1
+    return mask
 
 
 def merged(boxes: Sequence[Box]) -> list[Box]:
-    """Boxes that overlap become one."""
+    """Boxes of which one lies mostly in another become one."""
     result: list[Box] = []
     for box in boxes:
-        absorbed = [b for b in result if b.overlap(box) > 0]
+        absorbed = [b for b in result if b.covers(box, 0.6) or box.covers(b, 0.6)]
         for other in absorbed:
             result.remove(other)
-            box = Box(
-                min(box.left, other.left),
-                min(box.top, other.top),
-                max(box.right, other.right),
-                max(box.bottom, other.bottom),
-            )
-        result.append(box)
+        result.append(union([box, *absorbed]))
     return result if len(result) == len(boxes) else merged(result)

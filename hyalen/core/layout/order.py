@@ -1,21 +1,32 @@
-"""Reading order of boxes on a page."""
+"""Reading order of blocks on a page."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from hyalen.core.model.geometry import Box
+
+SLACK = 0.08  # of a box's shorter side: touching neighbours do not overlap
+MOST_LIFTED = 0.35  # of the area of all, of what may straddle a gutter
+ASIDE_WIDTH = 0.3
+ASIDE_COVER = 0.5
+LEAST_COLUMN = 4.0  # in heights of the smallest boxes: less is a row, not a column
+
+Boxes = NDArray[np.float64]
 
 
 def reading_order(boxes: Sequence[Box], right_to_left: bool = False) -> list[int]:
     """Indices of `boxes` in reading order.
 
-    Breuel, "High performance document layout analysis" (SDIUT 2003): a comes
-    before b where it stands above b in the same column, or wholly to the left of b
-    (right for right-to-left text) with nothing between them in height that spans
-    both; the order is a topological sort of these relations.
+    Recursive cuts along white space, after Nagy and Seth ("Hierarchical representation of
+    optically scanned documents", ICPR 1984): a gutter that runs down the whole part parts columns,
+    else white strips across it part what stands above from what stands below. Strips that
+    share a gutter stay together. Where there is neither, what straddles the emptiest gutter (a
+    headline, a pull quote, a picture) is lifted out: it comes first where it stands at the
+    columns' head, last otherwise.
 
     Parameters
     ----------
@@ -23,57 +34,107 @@ def reading_order(boxes: Sequence[Box], right_to_left: bool = False) -> list[int
     right_to_left : bool
         Columns run from the right.
     """
-    count = len(boxes)
-    if count < 2:
-        return list(range(count))
-    left, top, right, bottom = np.array(boxes, dtype=np.float64).T
+    if len(boxes) < 2:
+        return list(range(len(boxes)))
+    edges = np.array(boxes, dtype=np.float64)
     if right_to_left:
-        left, right = -right, -left
-    # Boxes are shrunk a little, so that touching neighbours do not count as overlapping.
-    slack = np.minimum(right - left, bottom - top) * 0.1
-    left, right, top, bottom = left + slack, right - slack, top + slack, bottom - slack
-    left, right = _spanning(left, right, top, bottom)
-    share_column = (left[:, None] < right[None, :]) & (left[None, :] < right[:, None])
-    above = top[:, None] < top[None, :]
-    before = share_column & above
-    beside = right[:, None] <= left[None, :]
-    for a, b in zip(*np.nonzero(beside), strict=True):
-        upper, lower = min(top[a], top[b]), max(bottom[a], bottom[b])
-        between = (top > upper) & (bottom < lower)
-        spanning = between & share_column[a] & share_column[b]
-        # A spanning box only parts the two where one lies above it and the other below.
-        parted = spanning & (((bottom[a] <= top) & (top[b] >= bottom)) | ((bottom[b] <= top) & (top[a] >= bottom)))
-        if not parted.any():
-            before[a, b] = True
-    return _topological(before, [(float(t), float(x)) for t, x in zip(top, left, strict=True)])
+        edges[:, [0, 2]] = -edges[:, [2, 0]]
+    slack = np.minimum(edges[:, 2] - edges[:, 0], edges[:, 3] - edges[:, 1])[:, None] * SLACK
+    edges = edges + slack * np.array([1, 1, -1, -1])
+    return _ordered(edges, list(range(len(boxes))))
 
 
-def _spanning(
-    left: np.ndarray, right: np.ndarray, top: np.ndarray, bottom: np.ndarray
-) -> tuple[np.ndarray, np.ndarray]:
-    """Edges in which a box that reaches into two columns counts as wide as both.
-
-    A short line centred over two columns stands over the whole of them.
-    """
-    over = (left[:, None] < right[None, :]) & (left[None, :] < right[:, None])
-    side_by_side = ~over & (top[:, None] < bottom[None, :]) & (top[None, :] < bottom[:, None])
-    np.fill_diagonal(over, False)
-    wide_left, wide_right = left.copy(), right.copy()
-    for i in range(len(left)):
-        under = np.flatnonzero(over[i])
-        if side_by_side[np.ix_(under, under)].any():
-            wide_left[i] = min(left[i], left[under].min())
-            wide_right[i] = max(right[i], right[under].max())
-    return wide_left, wide_right
+def _ordered(edges: Boxes, members: list[int]) -> list[int]:
+    if len(members) < 2:
+        return members
+    columns = _parted(edges, members, 0)
+    if len(columns) > 1 and not _is_row(edges, columns):
+        return [i for column in _asides_last(edges, columns) for i in _ordered(edges, column)]
+    strips = _merged(edges, _parted(edges, members, 1))
+    if len(strips) > 1:
+        return [i for strip in strips for i in _ordered(edges, strip)]
+    if len(columns) > 1:
+        return [i for column in columns for i in _ordered(edges, column)]
+    return _lifted(edges, members)
 
 
-def _topological(before: np.ndarray, place: list[tuple[float, float]]) -> list[int]:
-    """Nodes so that each comes after its predecessors; contradictions go to the upper one."""
-    waiting = set(range(len(place)))
-    order: list[int] = []
-    while waiting:
-        free = [n for n in waiting if not any(before[m, n] for m in waiting if m != n)]
-        chosen = min(free or waiting, key=lambda n: place[n])
-        order.append(chosen)
-        waiting.remove(chosen)
-    return order
+def _parted(edges: Boxes, members: list[int], axis: int) -> list[list[int]]:
+    """The members in groups with white space between, along x (0) or y (1)."""
+    low, high = edges[members, axis], edges[members, axis + 2]
+    groups: list[list[int]] = []
+    reach = -np.inf
+    for at in np.argsort(low, kind="stable"):
+        if low[at] >= reach or not groups:
+            groups.append([])
+        groups[-1].append(members[int(at)])
+        reach = max(reach, float(high[at]))
+    return groups
+
+
+def _is_row(edges: Boxes, columns: Sequence[list[int]]) -> bool:
+    """Whether the parts beside each other are hardly higher than a line: a row has no columns."""
+    members = [i for column in columns for i in column]
+    heights = edges[members, 3] - edges[members, 1]
+    whole = edges[members, 3].max() - edges[members, 1].min()
+    return bool(len(columns) < len(members) and whole < LEAST_COLUMN * heights.min())
+
+
+def _asides_last(edges: Boxes, columns: list[list[int]]) -> list[list[int]]:
+    """Columns with a narrow, gappy first one, as of notes in the margin, behind the text they stand beside."""
+    if len(columns) < 2:
+        return columns
+    first, second = columns[0], columns[1]
+    width = [float(edges[c, 2].max() - edges[c, 0].min()) for c in (first, second)]
+    tall = float(edges[second, 3].max() - edges[second, 1].min())
+    filled = float((edges[first, 3] - edges[first, 1]).sum())
+    if width[0] < ASIDE_WIDTH * width[1] and filled < ASIDE_COVER * tall and len(second) > 1:
+        return [second, first, *columns[2:]]
+    return columns
+
+
+def _merged(edges: Boxes, strips: list[list[int]]) -> list[list[int]]:
+    """Neighbouring strips that one gutter runs through are one."""
+    merged = [strips[0]]
+    for strip in strips[1:]:
+        before = merged[-1]
+        both = before + strip
+        if (
+            len(_parted(edges, before, 0)) > 1
+            and len(_parted(edges, strip, 0)) > 1
+            and len(_parted(edges, both, 0)) == len(_parted(edges, strip, 0)) == len(_parted(edges, before, 0))
+        ):
+            merged[-1] = both
+        else:
+            merged.append(strip)
+    return merged
+
+
+def _lifted(edges: Boxes, members: list[int]) -> list[int]:
+    """Order where nothing can be cut: what straddles the best gutter is taken out of the way."""
+    mine = edges[members]
+    area = (mine[:, 2] - mine[:, 0]) * (mine[:, 3] - mine[:, 1])
+    best: tuple[float, NDArray[np.bool_]] | None = None
+    for x in np.unique(np.r_[mine[:, 0], mine[:, 2]]):
+        crossing = (mine[:, 0] < x - 0.5) & (mine[:, 2] > x + 0.5)
+        left, right = mine[:, 2] <= x + 0.5, mine[:, 0] >= x - 0.5
+        if not left.any() or not right.any() or not crossing.any():
+            continue
+        # Columns balance: a gutter that parts little from much is none.
+        tall = min(float((mine[s, 3] - mine[s, 1]).sum()) for s in (left, right))
+        cost = float(area[crossing].sum() / area.sum()) - 0.3 * tall / float(mine[:, 3].max() - mine[:, 1].min())
+        if float(area[crossing].sum()) < MOST_LIFTED * area.sum() and (best is None or cost < best[0]):
+            best = cost, crossing
+    if best is None:
+        return sorted(members, key=lambda i: (edges[i, 1], edges[i, 0]))
+    crossing = best[1]
+    lifted = [m for m, c in zip(members, crossing, strict=True) if c]
+    rest = [m for m, c in zip(members, crossing, strict=True) if not c]
+    line = float(np.min(edges[rest, 3] - edges[rest, 1]))
+    head = float(np.min([edges[r, 1] for r in rest]))
+    first = [i for i in lifted if edges[i, 1] <= head + 1.5 * line]
+    # What hangs below a lifted head, between the columns, belongs to it.
+    for i in lifted:
+        if i not in first and any(abs(edges[f, 3] - edges[i, 1]) < 3 * line for f in first):
+            first.append(i)
+    last = [i for i in lifted if i not in first]
+    return [*_ordered(edges, first), *_ordered(edges, rest), *_ordered(edges, last)]

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.content import Line
 
 LIST_MARKER = re.compile(
@@ -14,30 +15,22 @@ LIST_MARKER = re.compile(
     re.IGNORECASE,
 )
 SENTENCE_END = tuple(".!?:;؟。")
-
-
-_TALL = re.compile(r"[A-ZÀ-Þ0-9bdfhklßА-ЯЁбΑ-Ωβδθλξφψאל]")
-
-
-def type_size(line: Line) -> float:
-    """Height of the line's capitals and ascenders over the baseline, in pixels.
-
-    Unlike the whole line's height it does not depend on which letters happen to stand
-    in the line, so it tells sizes of type apart.
-    """
-    (x0, y0), (x1, y1) = line.baseline
-    slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
-    rises = [(w, y0 + slope * (w.box.centre.x - x0) - w.box.top) for w in line.words]
-    tall = [rise for w, rise in rises if _TALL.search(w.text)] or [rise for _, rise in rises]
-    return max(1.0, float(np.median(tall)))
+BULLETS = "•●▪■◦‣*"
+LEAST_INDENT = 0.6  # line heights
+RESIZED = 1.25
+RESIZED_JUSTIFIED = 1.6  # worn or sized-down lines of one justified paragraph
+LOOSE = 1.3  # line heights: lines nearer than that are not spaced
+_RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
 
 
 def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False) -> list[list[Line]]:
     """Cut a column's lines where a new paragraph starts.
 
-    A paragraph starts after more than the usual space, at a change of type size,
-    at a list marker, at an indented line, or after a sentence that ends well short
-    of the column's edge.
+    A paragraph starts after more than the usual space, at a change of type size, at a list
+    marker, at a line indented beside its neighbours, around a centred line, and after a
+    sentence that ends so early that the next word would have stood beside it. In a column of
+    hanging entries it starts at each line that is not indented. Edges are taken from a line's
+    neighbours, for a column may follow a picture's outline.
 
     Parameters
     ----------
@@ -46,33 +39,139 @@ def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False) -> list
     right_to_left : bool
         Lines start at the right edge.
     """
-    if len(lines) < 2:
-        return [list(lines)] if lines else []
-    middle = [(line.baseline[0].y + line.baseline[1].y) / 2 for line in lines]
-    pitch = np.diff(middle)
-    usual = float(np.percentile(pitch, 35))
-    starts = [-line.box.right if right_to_left else line.box.left for line in lines]
-    ends = [-line.box.left if right_to_left else line.box.right for line in lines]
-    edge, far = float(np.percentile(starts, 20)), float(max(ends))
-    width = max(1.0, far - edge)
+    if not lines:
+        return []
+    column = _Column(lines, right_to_left)
     paragraphs = [[lines[0]]]
     for i in range(1, len(lines)):
-        before, line = lines[i - 1], lines[i]
-        size = max(1.0, min(before.height, line.height))
-        spaced = pitch[i - 1] > max(usual * 1.3, usual + 0.25 * size)
-        sizes = (type_size(before), type_size(line))
-        resized = max(sizes) / min(sizes) > 1.2 and len(line.text) > 3 and len(before.text) > 3
-        marked = bool(LIST_MARKER.match(line.text))
-        hanging = bool(LIST_MARKER.match(paragraphs[-1][0].text))
-        indented = (
-            not hanging
-            and starts[i] - edge > 0.9 * size
-            and starts[i - 1] - edge < 0.5 * size
-            and starts[i] - edge < 0.3 * width
-        )
-        ended = far - ends[i - 1] > 0.22 * width and before.text.endswith(SENTENCE_END)
-        if spaced or resized or marked or indented or ended:
-            paragraphs.append([line])
+        if column.starts_at(i):
+            paragraphs.append([lines[i]])
         else:
-            paragraphs[-1].append(line)
+            paragraphs[-1].append(lines[i])
     return paragraphs
+
+
+def _sentence_ends(line: Line) -> bool:
+    return line.text.rstrip("\"'”’»)").endswith(SENTENCE_END)
+
+
+def _all_capitals(line: Line) -> bool:
+    letters = [c for c in line.text if c.isalpha()]
+    return len(letters) > 3 and all(c.isupper() for c in letters)
+
+
+class _Column:
+    """A column's measures: `starts` and `ends` grow in reading direction."""
+
+    def __init__(self, lines: Sequence[Line], right_to_left: bool) -> None:
+        self.lines = lines
+        boxes = [line.box for line in lines]
+        self.starts = [-b.right if right_to_left else b.left for b in boxes]
+        self.ends = [-b.left if right_to_left else b.right for b in boxes]
+        self.sizes = [type_size(line) for line in lines]
+        middle = [(line.baseline[0].y + line.baseline[1].y) / 2 for line in lines]
+        self.pitch = np.diff(middle)
+        self.hanging = self._is_hanging()
+
+    def starts_at(self, i: int) -> bool:
+        before, line = self.lines[i - 1], self.lines[i]
+        size = max(1.0, min(before.height, line.height))
+        if self._spaced(i, size) or self._resized(i) or (_all_capitals(before) and not _all_capitals(line)):
+            return True
+        if self.hanging:
+            return self._edge_distance(i) < 0.4 * size
+        if self._marked(i, size) or self._indented(i, size) or self._ended(i, size):
+            return True
+        if self._centred(i - 1, size):
+            return not self._centred(i, size)
+        closed = _sentence_ends(before) or self._remains(i - 1) > 1.5 * size
+        return closed and self._centred(i, size)
+
+    def _spaced(self, i: int, size: float) -> bool:
+        near = self.pitch[max(0, i - 6) : i + 5]
+        usual = float(np.percentile(near, 35)) if len(near) > 2 else float(np.min(self.pitch))
+        return bool(self.pitch[i - 1] > max(usual * 1.3, usual + 0.25 * size, LOOSE * size))
+
+    def _resized(self, i: int) -> bool:
+        before, sizes = self.lines[i - 1], (self.sizes[i - 1], self.sizes[i])
+        allowed = RESIZED_JUSTIFIED if self._flush(i, before.height) else RESIZED
+        return max(sizes) / min(sizes) > allowed and min(len(self.lines[i].text), len(self.lines[i - 1].text)) > 3
+
+    def _flush(self, i: int, size: float) -> bool:
+        """Whether the line and the one before end alike and start alike, an indent or a last line aside."""
+        start, end = self.starts[i] - self.starts[i - 1], self.ends[i] - self.ends[i - 1]
+        if abs(end) < 0.8 * size:
+            return -3 * size < start < 0.8 * size
+        return abs(start) < 0.8 * size and end < 0 and not _sentence_ends(self.lines[i - 1])
+
+    def _marked(self, i: int, size: float) -> bool:
+        """A bullet, or a number or letter that does not merely come first in its line."""
+        text, before = self.lines[i].text, self.lines[i - 1].text
+        if not LIST_MARKER.match(text):
+            return False
+        return text[0] in BULLETS or before.endswith((*SENTENCE_END, ";", ",")) or self._remains(i - 1) > 2 * size
+
+    def _indented(self, i: int, size: float) -> bool:
+        """Whether the line starts farther in than the lines before and after it."""
+        before = self.starts[i] - min(self.starts[max(0, i - 2) : i])
+        after = self.starts[i + 1 : i + 3]
+        if before < -size and after and self.starts[i] - min(after) > LEAST_INDENT * size:
+            return _sentence_ends(self.lines[i - 1]) and self._remains(i - 1) > 1.5 * size
+        if before <= LEAST_INDENT * size or before > 0.45 * self._width(i):
+            return False
+        if LIST_MARKER.match(self.lines[i - 1].text) and self._hangs_below(i - 1, size):
+            return False
+        if not _sentence_ends(self.lines[i - 1]) and self._remains(i - 1) < 1.5 * size:
+            return False
+        return not after or self.starts[i] - min(after) > LEAST_INDENT * size
+
+    def _hangs_below(self, i: int, size: float) -> bool:
+        """Whether line `i` is a list item whose further lines are indented."""
+        return self.starts[i + 1] - self.starts[i] > 0.5 * size
+
+    def _ended(self, i: int, size: float) -> bool:
+        before, line = self.lines[i - 1], self.lines[i]
+        if not line.words or not _sentence_ends(before):
+            return False
+        first = line.words[0]
+        opens = first.text.lstrip("\"'“‘«„([¿¡")[:1]
+        if opens.islower():
+            return False
+        if _RUN_IN.match(line.text) and not _RUN_IN.match(before.text):
+            return True
+        return self._remains(i - 1) > first.box.width + 0.9 * size
+
+    def _remains(self, i: int) -> float:
+        """Space between the line's end and its column's edge, told by the lines around it."""
+        far = min(max(self.ends[max(0, i - 3) : i + 1]), max(self.ends[i : i + 4]))
+        return float(far - self.ends[i])
+
+    def _width(self, i: int) -> float:
+        near = slice(max(0, i - 3), i + 4)
+        return max(1.0, float(max(self.ends[near]) - min(self.starts[near])))
+
+    def _centred(self, i: int, size: float) -> bool:
+        """Whether the line stands in the middle of a column that other lines fill."""
+        near = range(max(0, i - 3), min(len(self.lines), i + 4))
+        edge, far = min(self.starts[k] for k in near), max(self.ends[k] for k in near)
+        left, right = self.starts[i] - edge, far - self.ends[i]
+        full = sum(max(self.starts[k] - edge, far - self.ends[k]) < 0.35 * size for k in near)
+        alone = all(abs(self.starts[k] - self.starts[i]) > 0.8 * size for k in (i - 1, i + 1) if k in near)
+        return full > 1 and alone and min(left, right) > 1.2 * size and abs(left - right) < 0.3 * (left + right)
+
+    def _edge_distance(self, i: int) -> float:
+        """How far the line starts from the outermost edge near it; a page may lean."""
+        return float(self.starts[i] - min(self.starts[max(0, i - 2) : i + 3]))
+
+    def _is_hanging(self) -> bool:
+        """Whether entries start at the edge and go on indented: their first words tell, by capital or figure."""
+        if len(self.lines) < 4:
+            return False
+        at_edge, inside = [], []
+        for i, line in enumerate(self.lines):
+            opens = line.text.lstrip("\"'“‘«„(•*—-")[:1]
+            told = opens.isupper() or opens.isdigit()
+            (at_edge if self._edge_distance(i) < 0.4 * line.height else inside).append(told)
+        if len(inside) < 2 or len(at_edge) < 2 or len(inside) < 0.2 * len(self.lines):
+            return False
+        return sum(at_edge) > 0.85 * len(at_edge) and sum(inside) < 0.7 * len(inside)

@@ -9,20 +9,34 @@ import numpy as np
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import identify, is_known, mostly_right_to_left
 from hyalen.core.layout.columns import columns
-from hyalen.core.layout.figures import find_figures, merged
+from hyalen.core.layout.figures import Figure, find_figures
+from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.paragraphs import split_paragraphs
-from hyalen.core.layout.rows import join_rows
+from hyalen.core.layout.rows import cut_lines, join_rows, part_of
+from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.tables import FoundTable, find_ruled_tables
+from hyalen.core.layout.witness import Kind, Witness, witnesses
 from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Table, Word
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
-from hyalen.core.model.geometry import Box, union
+from hyalen.core.model.geometry import Box, Point, union
 
 TRUSTED = 0.6
+SURE = 0.75
+LEAST_CONFIDENCE = 0.4
+LEAST_FIGURE = 0.45
+MOST_TEXT = 0.25  # of a picture's box, under lines of text
+LEAST_EVEN = 0.25
+EDGE = ".,;:!?'\"()[]«»“”‘’-—"
+RUNNING_TEXT = frozenset({Kind.TEXT, Kind.TITLE, Kind.CAPTION, Kind.REFERENCE})
 
 
 def find_regions(
-    page: Image, dpi: float, blocks: Sequence[FoundBlock], languages: tuple[str, ...]
+    page: Image,
+    dpi: float,
+    blocks: Sequence[FoundBlock],
+    languages: tuple[str, ...],
+    told: Sequence[Witness] | None = None,
 ) -> tuple[Region, ...]:
     """Text, tables and figures in reading order; roles are settled by `structure.roles`.
 
@@ -36,42 +50,89 @@ def find_regions(
         What the engine found on it.
     languages : tuple of str
         What it was read in.
+    told : sequence of Witness, optional
+        What a learned model takes the page's parts for; it is asked where this is left out.
     """
+    if told is None:
+        told = witnesses(page)
     numbered = _Numbering()
-    tables = find_ruled_tables(page, dpi)
+    rules = find_rules(page, dpi)
+    tables = find_ruled_tables(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
-    trusted = [w.box for line in read for w in line.words if _plausible(w, dpi)]
-    figures = find_figures(page, dpi, trusted, [t.box for t in tables])
-    pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
-    figures = merged(
-        figures
-        + [p for p in pictures if _is_picture(p, dpi, trusted) and not any(t.box.covers(p, 0.3) for t in tables)]
-    )
-    figures = [f for f in figures if not any(t.box.covers(f) for t in tables)]
+    figures = _figures(page, dpi, blocks, read, tables, told)
 
-    regions: list[Region] = []
-    for table in tables:
-        regions.append(_table_region(table, read, numbered, languages))
-    tables_at = [t.box for t in tables]
-    for box in figures:
-        regions.append(
-            Region(
-                id=numbered("r"),
-                kind=RegionKind.FIGURE,
-                role=Role.FIGURE,
-                outline=box.polygon(),
-                confidence=0.8,
-                reason="ink that is no text",
-            )
-        )
-    kept = [t for line in read if (t := _without(line, tables_at, figures)) is not None and not _is_noise(t, dpi)]
-    for column in columns(join_rows(kept)):
-        right_to_left = mostly_right_to_left([w.language for line in column for w in line.words])
-        for paragraph in split_paragraphs([_line(line, numbered) for line in column], right_to_left):
-            regions.append(_text_region(paragraph, numbered, languages))
+    regions = [_table_region(table, read, numbered, languages) for table in tables]
+    regions += [_figure_region(figure, numbered) for figure in figures]
+    outside = [t for line in read if (t := _without(line, [t.box for t in tables], figures)) is not None]
+    kept = [line for line in outside if not _is_noise(line, dpi)]
+    rows = join_rows(cut_lines(kept, rules.down, [t.box for t in told if t.kind in RUNNING_TEXT]), rules.down)
+    chains = columns(join_initials(rows), rules.across)
+    parts: list[list[Region]] = [[region] for region in regions]
+    for chain in chains:
+        right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
+        paragraphs = split_paragraphs([_line(line, numbered) for line in chain], right_to_left)
+        parts.append([_text_region(paragraph, numbered, languages) for paragraph in paragraphs])
     main = mostly_right_to_left([w.language for line in read for w in line.words])
-    order = reading_order([r.box for r in regions], main)
-    return tuple(regions[i] for i in order)
+    order = reading_order([union(region.box for region in part) for part in parts], main)
+    return _outlined([region for i in order for region in parts[i]])
+
+
+def _figures(
+    page: Image,
+    dpi: float,
+    blocks: Sequence[FoundBlock],
+    read: Sequence[FoundLine],
+    tables: Sequence[FoundTable],
+    told: Sequence[Witness],
+) -> list[Figure]:
+    trusted = [w.box for line in read for w in line.words if _plausible(w, dpi) or _reads(line)]
+    text = [line.box for line in read if len(line.words) > 2 and _reads(line)]
+    seen = [t.box for t in told if t.kind is Kind.FIGURE and t.confidence > LEAST_FIGURE]
+    seen += [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines and _is_picture(b.box, dpi, trusted)]
+    seen = [box for box in seen if sum(box.overlap(line) for line in text) < MOST_TEXT * box.area]
+    found = find_figures(page, dpi, trusted, [t.box for t in tables], seen)
+    return [f for f in found if not any(t.box.covers(f.box) for t in tables)]
+
+
+def _outlined(regions: Sequence[Region]) -> tuple[Region, ...]:
+    """The regions; text whose box another region reaches into is outlined along its lines."""
+    boxes = [r.box for r in regions]
+    return tuple(
+        region.model_copy(update={"outline": _staircase([line.box for line in region.lines])})
+        if len(region.lines) > 1 and any(b.overlap(boxes[i]) for j, b in enumerate(boxes) if j != i)
+        else region
+        for i, region in enumerate(regions)
+    )
+
+
+def _staircase(lines: Sequence[Box]) -> tuple[Point, ...]:
+    """A polygon around lines from top to bottom, clockwise; lines with like sides share them."""
+    runs: list[Box] = []
+    for box in lines:
+        slack = 0.8 * box.height
+        if runs and abs(runs[-1].left - box.left) < slack and abs(runs[-1].right - box.right) < slack:
+            runs[-1] = union((runs[-1], box))
+        else:
+            runs.append(box)
+    right: list[Point] = []
+    left: list[Point] = []
+    for i, box in enumerate(runs):
+        top = box.top if i == 0 else (runs[i - 1].bottom + box.top) / 2
+        bottom = box.bottom if i + 1 == len(runs) else (box.bottom + runs[i + 1].top) / 2
+        right += [Point(box.right, top), Point(box.right, bottom)]
+        left += [Point(box.left, top), Point(box.left, bottom)]
+    return (*right, *reversed(left))
+
+
+def _figure_region(figure: Figure, numbered: _Numbering) -> Region:
+    return Region(
+        id=numbered("r"),
+        kind=RegionKind.FIGURE,
+        role=Role.FIGURE,
+        outline=figure.outline,
+        confidence=0.8,
+        reason="ink that is no text",
+    )
 
 
 class _Numbering:
@@ -136,25 +197,45 @@ def _is_noise(line: FoundLine, dpi: float) -> bool:
     return letters <= 2 and mean < 0.55
 
 
-def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Box]) -> FoundLine | None:
-    """The line less its words that lie in tables or figures; None where none are left.
+def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure]) -> FoundLine | None:
+    """The line less its words that lie in tables or are a figure's strokes misread; None where none are left.
 
-    A word that is surely read and whose line goes on outside a figure is text that the
-    figure (a stamp, a drawn bracket) merely reaches into.
+    Text over a picture is text: what reads surely stays.
     """
-    outside = any(not any(b.covers(w.box) for b in figures) for w in line.words)
+    sure = _reads(line)
 
     def stays(word: FoundWord) -> bool:
         if any(b.covers(word.box) for b in tables):
             return False
-        return not any(b.covers(word.box) for b in figures) or (outside and word.confidence > 0.85)
+        return sure or word.confidence > SURE or not any(f.box.covers(word.box) for f in figures)
 
     words = tuple(w for w in line.words if stays(w))
-    if not words:
-        return None
-    if len(words) == len(line.words):
-        return line
-    return line._replace(words=words, box=union(w.box for w in words))
+    return part_of(line, words) if words else None
+
+
+def _reads(line: FoundLine) -> bool:
+    """Whether a line is surely text: most of its letters are in words that are known or read with confidence."""
+    letters = [sum(c.isalnum() for c in w.text) for w in line.words]
+    if sum(letters) < 3:
+        return False
+    if len(line.words) > 3 and _mean_confidence(line) > LEAST_EVEN and _is_even(line):
+        return True
+    told = [
+        w.confidence > SURE or (n > 2 and is_known(w.text.strip(EDGE), w.language))
+        for w, n in zip(line.words, letters, strict=True)
+    ]
+    good = sum(n for n, t in zip(letters, told, strict=True) if t)
+    return good > 0.5 * sum(letters) and _mean_confidence(line) > LEAST_CONFIDENCE
+
+
+def _is_even(line: FoundLine) -> bool:
+    """Whether words of several letters are of one height, as type is and strokes of a drawing are not."""
+    heights = [w.box.height for w in line.words if len(w.text) > 2]
+    return len(heights) > 2 and float(np.std(heights)) < 0.25 * float(np.mean(heights))
+
+
+def _mean_confidence(line: FoundLine) -> float:
+    return sum(w.confidence * len(w.text) for w in line.words) / max(1, sum(len(w.text) for w in line.words))
 
 
 def _line(line: FoundLine, numbered: _Numbering) -> Line:

@@ -1,24 +1,99 @@
-"""Puts lines together that the engine cut apart: one row of one column is one line."""
+"""Lines as they are printed: what a reader ran together is cut, what it cut apart is joined."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 from hyalen.core.languages import mostly_right_to_left
-from hyalen.core.model.found import FoundLine
+from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 
+WORD_SPACE = 0.75  # line heights: what may part two words anywhere
+LOOSE_SPACE = 1.0  # where a line above or below runs on over it
+WIDEST_SPACE = 3.5  # where lines above and below do
+LEAST_GUTTER = 0.35
 
-def join_rows(lines: Sequence[FoundLine]) -> list[FoundLine]:
+
+def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[Box]) -> list[FoundLine]:
+    """Lines without those that run on over a rule or from one column into another.
+
+    Parameters
+    ----------
+    lines : sequence of FoundLine
+    down : sequence of Box
+        Vertical rules.
+    texts : sequence of Box
+        Columns or paragraphs that another witness tells of.
+    """
+    result: list[FoundLine] = []
+    for line in lines:
+        words = sorted(line.words, key=lambda w: w.box.left)
+        cuts = [i for i, (a, b) in enumerate(pairwise(words), 1) if _is_cut(a.box, b.box, line.height, down, texts)]
+        if not cuts:
+            result.append(line)
+            continue
+        for first, last in zip([0, *cuts], [*cuts, len(words)], strict=True):
+            part = {id(w) for w in words[first:last]}
+            kept = tuple(w for w in line.words if id(w) in part)
+            result.append(part_of(line, kept))
+    return result
+
+
+def part_of(line: FoundLine, words: tuple[FoundWord, ...]) -> FoundLine:
+    """The line with some of its words only."""
+    return line if len(words) == len(line.words) else line._replace(words=words, box=union(w.box for w in words))
+
+
+def _is_cut(a: Box, b: Box, height: float, down: Sequence[Box], texts: Sequence[Box]) -> bool:
+    top, bottom = min(a.top, b.top), max(a.bottom, b.bottom)
+    for rule in down:
+        if a.right - 0.2 * height <= rule.centre.x <= b.left + 0.2 * height:
+            # A stroke no taller than the line may be a letter.
+            crossed = min(bottom, rule.bottom) - max(top, rule.top)
+            if crossed > 0.6 * (bottom - top) and rule.height > 2 * height:
+                return True
+    if b.left - a.right < LEAST_GUTTER * height:
+        return False
+    left = [t for t in texts if t.covers(a, 0.8)]
+    right = [t for t in texts if t.covers(b, 0.8)]
+    return bool(left and right) and all(
+        t.right <= b.left + height and u.left >= a.right - height for t in left for u in right
+    )
+
+
+def join_rows(lines: Sequence[FoundLine], down: Sequence[Box] = ()) -> list[FoundLine]:
     """Lines in which one that continues another at the same height is part of it.
 
     Two are one when they share most of their height and the space between them is no
-    wider than a space between words could be.
+    wider than a space between words could be; in a loosely set line, it may be as wide as
+    the lines above or below run on over it.
+
+    Parameters
+    ----------
+    lines : sequence of FoundLine
+    down : sequence of Box
+        Vertical rules, which nothing is joined over.
     """
+    rows = list(lines)
+    while True:
+        joined = _join_once(rows, down)
+        if len(joined) == len(rows):
+            return joined
+        rows = joined
+
+
+def _join_once(lines: Sequence[FoundLine], down: Sequence[Box]) -> list[FoundLine]:
     rows: list[FoundLine] = []
     for line in sorted(lines, key=lambda each: each.box.left):
         for at, other in enumerate(rows):
-            if _same_row(line.box, other.box, max(line.height, other.height)):
+            size = max(line.height, other.height)
+            gap = line.box.left - other.box.right
+            if not _level(line, other) or not -0.3 * size < gap < WIDEST_SPACE * size:
+                continue
+            if _is_cut(other.box, line.box, size, down, ()):
+                continue
+            if gap < WORD_SPACE * size or _bridges(other, line, lines) >= (1 if gap < LOOSE_SPACE * size else 2):
                 rows[at] = _joined(other, line)
                 break
         else:
@@ -26,10 +101,34 @@ def join_rows(lines: Sequence[FoundLine]) -> list[FoundLine]:
     return rows
 
 
-def _same_row(a: Box, b: Box, size: float) -> bool:
-    shared = min(a.bottom, b.bottom) - max(a.top, b.top)
-    gap = max(a.left, b.left) - min(a.right, b.right)
-    return shared > 0.6 * min(a.height, b.height) and -0.3 * size < gap < 0.75 * size
+def _level(a: FoundLine, b: FoundLine) -> bool:
+    shared = min(a.box.bottom, b.box.bottom) - max(a.box.top, b.box.top)
+    alike = max(a.height, b.height) < 1.4 * min(a.height, b.height)
+    return shared > 0.6 * min(a.box.height, b.box.height) and (alike or shared > 0.8 * max(a.box.height, b.box.height))
+
+
+def _bridges(left: FoundLine, right: FoundLine, lines: Sequence[FoundLine]) -> int:
+    """On how many sides, above and below, a line of like size right there runs on over the gap between two."""
+    height = max(left.height, right.height)
+    row = union((left.box, right.box))
+    sides = set()
+    for line in lines:
+        if line is left or line is right or max(line.height, height) > 1.3 * min(line.height, height):
+            continue
+        above = line.box.centre.y < row.centre.y
+        apart = row.top - line.box.bottom if above else line.box.top - row.bottom
+        if -0.5 * height < apart < 0.8 * height and _runs_over(line, left.box.right, right.box.left):
+            sides.add(above)
+    return len(sides)
+
+
+def _runs_over(line: FoundLine, start: int, end: int) -> bool:
+    """Whether the line's words go on over a stretch without more space than parts words."""
+    if line.box.left > start - line.height or line.box.right < end + line.height:
+        return False
+    words = sorted((w.box for w in line.words), key=lambda b: b.left)
+    widest = LOOSE_SPACE * line.height
+    return all(b.left - a.right < widest for a, b in pairwise(words) if a.right < end and b.left > start)
 
 
 def _joined(left: FoundLine, right: FoundLine) -> FoundLine:

@@ -8,10 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
+from hyalen.core.layout.rules import Rules
 from hyalen.core.model.geometry import Box
-
-WORK_DPI = 150.0
 
 
 class FoundCell(NamedTuple):
@@ -33,30 +31,14 @@ class FoundTable(NamedTuple):
     cells: tuple[FoundCell, ...]
 
 
-def find_ruled_tables(page: Image, dpi: float) -> list[FoundTable]:
+def find_ruled_tables(rules: Rules) -> list[FoundTable]:
     """Tables with rules between both rows and columns.
 
-    Long horizontal and vertical strokes are kept by morphological opening; strokes
-    that cross form a grid; two neighbouring places of the grid are one cell where
+    Strokes that cross form a grid; two neighbouring places of the grid are one cell where
     less than half of the side between them is ruled.
-
-    Parameters
-    ----------
-    page : (h, w) or (h, w, 3) uint8
-        Cleaned.
-    dpi : float
-        Pixels an inch.
     """
-    small, factor = reduced(grey(page), dpi, WORK_DPI)
-    dpi = dpi / factor
-    dark = (small < 170).astype(np.uint8)
-    length = max(8, int(dpi * 0.3))
-    across = cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((1, length), np.uint8))
-    down = cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((length, 1), np.uint8))
+    across, down, factor, dpi = rules.across_mask, rules.down_mask, rules.factor, rules.dpi
     gap = max(3, int(dpi / 30))
-    across = cv2.morphologyEx(across, cv2.MORPH_CLOSE, np.ones((3, gap * 2 + 1), np.uint8))
-    down = cv2.morphologyEx(down, cv2.MORPH_CLOSE, np.ones((gap * 2 + 1, 3), np.uint8))
-    across, down = _thin(as_uint8(across), dpi, 1), _thin(as_uint8(down), dpi, 0)
     grid = cv2.dilate(across | down, np.ones((gap, gap), np.uint8))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(grid, connectivity=8)
     tables = []
@@ -70,16 +52,6 @@ def find_ruled_tables(page: Image, dpi: float) -> list[FoundTable]:
         if table is not None:
             tables.append(_placed(table, left, top, factor))
     return tables
-
-
-def _thin(strokes: NDArray[np.uint8], dpi: float, thickness_axis: int) -> NDArray[np.uint8]:
-    """Strokes no thicker than a 25th of an inch: solid pictures are no rules."""
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(strokes, connectivity=8)
-    extent = stats[:, 2] if thickness_axis == 1 else stats[:, 3]
-    thickness = stats[:, 4] / np.maximum(extent, 1)
-    keep = thickness <= dpi / 25
-    keep[0] = False
-    return np.asarray(keep[labels], dtype=np.uint8)
 
 
 def _positions(profile: NDArray[np.float64], least: float, gap: int) -> list[int]:

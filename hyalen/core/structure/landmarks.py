@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from hyalen.core.layout.paragraphs import type_size
+from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Frozen
 

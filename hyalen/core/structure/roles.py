@@ -9,7 +9,8 @@ import cv2
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, grey
-from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END, type_size
+from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
+from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Box
 

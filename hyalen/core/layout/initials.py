@@ -1,0 +1,71 @@
+"""Drop capitals: a large letter beside the first lines of a paragraph belongs to its first word."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hyalen.core.layout.rows import part_of
+from hyalen.core.model.found import FoundLine, FoundWord
+from hyalen.core.model.geometry import Box, union
+
+LEAST_RISE = 1.55  # of the height of the line it stands beside
+MOST_RISE = 8.0
+
+
+def join_initials(lines: Sequence[FoundLine]) -> list[FoundLine]:
+    """Lines in which a drop capital is the first letter of the word beside its head.
+
+    The letter may stand by itself, or at the head of any of the lines beside it.
+    """
+    rest = list(lines)
+    for line in lines:
+        for word in line.words:
+            if not _is_initial(word):
+                continue
+            first = _first_beside(word, [each for each in rest if each is not line or len(line.words) > 1])
+            if first is None:
+                continue
+            rest = [each for each in rest if each is not line and each is not first]
+            others = tuple(w for w in first.words if w is not word)
+            if not others:
+                continue
+            head = others[0]
+            whole = head._replace(
+                text=word.text + head.text,
+                box=union((word.box, head.box)),
+                confidence=min(word.confidence, head.confidence),
+            )
+            rest.append(first._replace(words=(whole, *others[1:]), box=union(w.box for w in others)))
+            if first is not line and len(line.words) > 1:
+                rest.append(part_of(line, tuple(w for w in line.words if w is not word)))
+            break
+    return rest
+
+
+def _is_initial(word: FoundWord) -> bool:
+    return len(word.text) == 1 and word.text.isalpha() and word.text.isupper()
+
+
+def _first_beside(initial: FoundWord, lines: Sequence[FoundLine]) -> FoundLine | None:
+    """The upper of at least two lines that begin right beside the letter."""
+    box = initial.box
+    beside = []
+    for line in lines:
+        words = [w for w in line.words if w is not initial]
+        if not words:
+            continue
+        first = words[0].box
+        # The baseline's line height, not the box: the letter itself may have stretched that.
+        if not LEAST_RISE * line.height < box.height < MOST_RISE * line.height:
+            continue
+        gap = first.left - box.right
+        level = box.top - 0.5 * line.height < first.centre.y < box.bottom + 0.2 * line.height
+        if -0.5 * line.height < gap < 1.5 * line.height and level:
+            beside.append(line)
+    if len(beside) < 2:
+        return None
+    return min(beside, key=lambda line: _body(line, initial).top)
+
+
+def _body(line: FoundLine, initial: FoundWord) -> Box:
+    return union(w.box for w in line.words if w is not initial)
