@@ -17,6 +17,7 @@ LEAST_PAPER = 0.03
 LEAST_SOLID = 0.82
 UNEVEN_BED = 0.2
 LEAST_EDGE = 0.2
+BAND_LEVEL, BAND_DARK, BAND_INCHES = 0.4, 0.75, 0.08
 MOST_BEYOND = 0.002
 MOST_UNEVEN_SIDES = 0.25
 
@@ -67,7 +68,7 @@ def find_paper(page: Image, dpi: float, outline: Box | None = None) -> Box:
     height, width = page.shape[:2]
     whole = Box(0, 0, width, height)
     small, factor = reduced(grey(page), dpi, 75)
-    limits = _paper_on_dark(small) or Box(0, 0, small.shape[1], small.shape[0])
+    limits = _paper_on_dark(small) or _within_bands(small, dpi / factor)
     letters = _letters(small, dpi / factor)
     if outline is not None:
         seen = Box(*(round(v / factor) for v in outline)).intersection(limits)
@@ -115,6 +116,22 @@ def _paper_on_dark(page: Image) -> Box | None:
         left, top = min(left, ink.left - 1), min(top, ink.top - 1)
         right, bottom = max(right, ink.right + 1), max(bottom, ink.bottom + 1)
     return Box(int(left), int(top), int(right), int(bottom))
+
+
+def _within_bands(page: Image, dpi: float) -> Box:
+    """The page less the black bands along its sides, as of a copier's open lid."""
+    dark = page < BAND_LEVEL * float(np.percentile(page[::3, ::3], 90))
+    sides = [0, 0, page.shape[1], page.shape[0]]
+    for _ in range(2):  # a band across hides the end of one that runs down
+        left, top, right, bottom = sides
+        inner = dark[top:bottom, left:right]
+        columns, rows = inner.mean(axis=0) > BAND_DARK, inner.mean(axis=1) > BAND_DARK
+        least = max(2, int(BAND_INCHES * dpi))
+        for at, band in enumerate((columns, rows, columns[::-1], rows[::-1])):
+            depth = int(np.argmin(band)) if not band.all() else 0
+            if band[:1].any() and depth >= least and depth < 0.4 * len(band):
+                sides[at] += depth if at < 2 else -depth
+    return Box(*sides)
 
 
 def _abrupt(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> bool:

@@ -26,7 +26,12 @@ class Figure(NamedTuple):
 
 
 def find_figures(
-    page: Image, dpi: float, words: Sequence[Box], tables: Sequence[Box], told: Sequence[Box] = ()
+    page: Image,
+    dpi: float,
+    words: Sequence[Box],
+    tables: Sequence[Box],
+    told: Sequence[Box] = (),
+    rules: Sequence[Box] = (),
 ) -> list[Figure]:
     """Pictures.
 
@@ -46,21 +51,23 @@ def find_figures(
     tables : sequence of Box
     told : sequence of Box
         Pictures that another witness tells of.
+    rules : sequence of Box
+        Strokes that frame or part, and are no pictures.
     """
     small, factor = reduced(grey(page), dpi, WORK_DPI)
     ink = (small < 200).astype(np.uint8)
     text = _mask(ink.shape, (*words, *tables), factor, max(1, int(dpi / factor / 60)))
     ink[text == 1] = 0
+    ink[_mask(ink.shape, rules, factor, 1) == 1] = 0
     reach = max(3, int(dpi / factor / 12)) | 1
     joined = as_uint8(cv2.morphologyEx(ink, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)))
     found = pieces(joined)
     parts = [_Part.of(found.labels, found.stats, i, ink, text) for i in range(1, len(found.stats))]
-    whole = Box(0, 0, small.shape[1], small.shape[0])
     figures: list[tuple[Box, list[_Part]]] = []
     for box in merged([Box(*(int(v / factor) for v in b)) for b in told if not any(t.covers(b) for t in tables)]):
         inside = [p for p in parts if box.covers(p.box, 0.6)]
         if sum(p.ink for p in inside) > LEAST_INK * box.area:
-            figures.append((union([box, *(p.box for p in inside)]).intersection(whole), inside))
+            figures.append((union(p.box for p in inside), inside))
             parts = [p for p in parts if p not in inside]
     figures += [(p.box, [p]) for p in parts if p.is_picture(dpi / factor)]
     return [_figure(box, members, joined, found.labels, text, factor, page) for box, members in figures]

@@ -76,14 +76,14 @@ class _Column:
     def starts_at(self, i: int) -> bool:
         before, line = self.lines[i - 1], self.lines[i]
         size = max(1.0, min(before.height, line.height))
-        if self._spaced(i, size) or self._resized(i) or (_all_capitals(before) and not _all_capitals(line)):
+        if self._spaced(i, size) or self._resized(i) or self._case_changes(i, size):
             return True
         if self.hanging:
             return self._edge_distance(i) < 0.4 * size
         if self._marked(i, size) or self._indented(i, size) or self._ended(i, size):
             return True
         if self._centred(i - 1, size):
-            return not self._centred(i, size)
+            return not self._centred(i, size) and not line.text[:1].islower()
         closed = _sentence_ends(before) or self._remains(i - 1) > 1.5 * size
         return closed and self._centred(i, size)
 
@@ -96,6 +96,12 @@ class _Column:
         before, sizes = self.lines[i - 1], (self.sizes[i - 1], self.sizes[i])
         allowed = RESIZED_JUSTIFIED if self._flush(i, before.height) else RESIZED
         return max(sizes) / min(sizes) > allowed and min(len(self.lines[i].text), len(self.lines[i - 1].text)) > 3
+
+    def _case_changes(self, i: int, size: float) -> bool:
+        """Whether a line of capitals ends here that does not fill its column: a heading, no run-in title."""
+        if not _all_capitals(self.lines[i - 1]) or _all_capitals(self.lines[i]):
+            return False
+        return self._remains(i - 1) > 1.5 * size
 
     def _flush(self, i: int, size: float) -> bool:
         """Whether the line and the one before end alike and start alike, an indent or a last line aside."""

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image
+from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.languages import identify, is_known, mostly_right_to_left
+from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import Figure, find_figures
 from hyalen.core.layout.initials import join_initials
@@ -24,6 +26,8 @@ from hyalen.core.model.geometry import Box, Point, union
 TRUSTED = 0.6
 SURE = 0.75
 LEAST_CONFIDENCE = 0.4
+RAGGED = 0.05
+STRAY, RIM = 0.1, 0.015  # of the page's width
 LEAST_FIGURE = 0.45
 MOST_TEXT = 0.25  # of a picture's box, under lines of text
 LEAST_EVEN = 0.25
@@ -59,22 +63,53 @@ def find_regions(
     rules = find_rules(page, dpi)
     tables = find_ruled_tables(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
-    figures = _figures(page, dpi, blocks, read, tables, told)
+    figures = _figures(page, dpi, blocks, read, tables, told, (*rules.across, *rules.down))
 
     regions = [_table_region(table, read, numbered, languages) for table in tables]
     regions += [_figure_region(figure, numbered) for figure in figures]
     outside = [t for line in read if (t := _without(line, [t.box for t in tables], figures)) is not None]
     kept = [line for line in outside if not _is_noise(line, dpi)]
     rows = join_rows(cut_lines(kept, rules.down, [t.box for t in told if t.kind in RUNNING_TEXT]), rules.down)
+    rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])
     chains = columns(join_initials(rows), rules.across)
     parts: list[list[Region]] = [[region] for region in regions]
     for chain in chains:
         right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
         paragraphs = split_paragraphs([_line(line, numbered) for line in chain], right_to_left)
         parts.append([_text_region(paragraph, numbered, languages) for paragraph in paragraphs])
+    parts += [[_stray_region([_line(line, numbered) for line in stray], numbered)] for stray in strays]
     main = mostly_right_to_left([w.language for line in read for w in line.words])
-    order = reading_order([union(region.box for region in part) for part in parts], main)
+    order = reading_order([union(_core(region) for region in part) for part in parts], main)
     return _outlined([region for i in order for region in parts[i]])
+
+
+def _parted_from_strays(lines: Sequence[FoundLine], width: int) -> tuple[list[FoundLine], list[list[FoundLine]]]:
+    """The page's own lines, and those at its left and right rim that are the ends of a neighbouring page's."""
+    reach = STRAY * width
+    strays: list[list[FoundLine]] = []
+    kept = list(lines)
+    for inner, at_rim in (
+        (lambda box: box.right, lambda box: box.left < RIM * width),
+        (lambda box: width - box.left, lambda box: box.right > (1 - RIM) * width),
+    ):
+        rim = [line for line in kept if inner(line.box) < reach]
+        others = [inner(line.box) for line in kept if not inner(line.box) < reach]
+        if rim and others and sum(at_rim(line.box) for line in rim) > 0.5 * len(rim):
+            kept = [line for line in kept if not inner(line.box) < reach]
+            strays.append(sorted(rim, key=lambda line: line.box.top))
+    return kept, strays
+
+
+def _stray_region(lines: Sequence[Line], numbered: _Numbering) -> Region:
+    return Region(
+        id=numbered("r"),
+        kind=RegionKind.TEXT,
+        role=Role.ARTIFACT,
+        outline=union(line.box for line in lines).polygon(),
+        lines=tuple(lines),
+        confidence=0.7,
+        reason="cut off at the rim: of a neighbouring page",
+    )
 
 
 def _figures(
@@ -84,13 +119,14 @@ def _figures(
     read: Sequence[FoundLine],
     tables: Sequence[FoundTable],
     told: Sequence[Witness],
+    rules: Sequence[Box],
 ) -> list[Figure]:
     trusted = [w.box for line in read for w in line.words if _plausible(w, dpi) or _reads(line)]
     text = [line.box for line in read if len(line.words) > 2 and _reads(line)]
     seen = [t.box for t in told if t.kind is Kind.FIGURE and t.confidence > LEAST_FIGURE]
     seen += [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines and _is_picture(b.box, dpi, trusted)]
     seen = [box for box in seen if sum(box.overlap(line) for line in text) < MOST_TEXT * box.area]
-    found = find_figures(page, dpi, trusted, [t.box for t in tables], seen)
+    found = find_figures(page, dpi, trusted, [t.box for t in tables], seen, rules)
     return [f for f in found if not any(t.box.covers(f.box) for t in tables)]
 
 
@@ -103,6 +139,23 @@ def _outlined(regions: Sequence[Region]) -> tuple[Region, ...]:
         else region
         for i, region in enumerate(regions)
     )
+
+
+def _core(region: Region) -> Box:
+    """The region's box; of a ragged picture, what nine tenths of it lie in, for its ends reach in among the text."""
+    if region.kind is not RegionKind.FIGURE or len(region.outline) <= 4:
+        return region.box
+    box = region.box
+    step = max(1.0, max(box.width, box.height) / 200)
+    mask = np.zeros((int(box.height / step) + 2, int(box.width / step) + 2), np.uint8)
+    corners = np.round((np.array(region.outline) - (box.left, box.top)) / step).astype(np.int32)
+    cv2.fillPoly(mask, [corners], (1,))
+    edges = []
+    for axis in (0, 1):
+        held = np.cumsum(mask.sum(axis=axis))
+        edges.append(np.searchsorted(held, (RAGGED * held[-1], (1 - RAGGED) * held[-1])) * step)
+    (left, right), (top, bottom) = edges
+    return Box(box.left + int(left), box.top + int(top), box.left + int(right) + 1, box.top + int(bottom) + 1)
 
 
 def _staircase(lines: Sequence[Box]) -> tuple[Point, ...]:

@@ -33,6 +33,7 @@ class Role(StrEnum):
     PARAGRAPH = "paragraph"
     LIST_ITEM = "list_item"
     CAPTION = "caption"
+    NOTE = "note"
     TABLE = "table"
     FIGURE = "figure"
     RUNNING_HEAD = "running_head"

@@ -11,19 +11,20 @@ import numpy as np
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
 from hyalen.core.layout.sizes import type_size
+from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Box
+from hyalen.core.structure.margins import margins
 
 CAPTION_START = re.compile(
     r"^(fig(ure|ura|uur|\.)?|abb(ildung|\.)?|plate|table|tab(elle|\.)?|tableau|tabla|tabela|"
     r"photo(graph)?|map|plan|chart|diagram|afb\.?|rys\.?|рис\.?|εικ\.?|صورة|شكل)\b",
     re.IGNORECASE,
 )
-PAGE_NUMBER = re.compile(
-    r"^\W*(?:(?:page|seite|página|pagina|p\.|s\.|bl\.|folio|fol\.|стр\.|σελ\.)\s*)?"
-    r"(?:\d{1,4}[a-z]?|[ivxlc]{1,7})(?:\s*(?:/|of|de|von|di|van|z|из)\s*\d{1,4})?\W*$",
-    re.IGNORECASE,
-)
+NOTE_START = re.compile(r"^(?:[*†‡§¶]+|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?!\d*[.)]))\s*\D")
+NOTE_SIZE = 0.93  # of the body's
+FOOT = 0.55  # of the page's height
+LEAST_TITLE = 0.5
 
 
 def stroke_width(page: Image, box: Box) -> float:
@@ -43,7 +44,9 @@ def body_height(regions: Sequence[Region]) -> float:
     return float(np.median(heights)) if heights else 0.0
 
 
-def assign_roles(content: PageContent, page: Image) -> PageContent:
+def assign_roles(
+    content: PageContent, page: Image, told: Sequence[Witness] = (), rules: Sequence[Box] = ()
+) -> PageContent:
     """The content with roles; page numbers become artifacts.
 
     A heading is short, does not end as a sentence does, and is set larger or bolder than the
@@ -56,8 +59,12 @@ def assign_roles(content: PageContent, page: Image) -> PageContent:
         As found: text regions are paragraphs.
     page : (h, w) or (h, w, 3) uint8
         The cleaned page.
+    told : sequence of Witness
+        What a learned model takes the page's parts for.
+    rules : sequence of Box
+        Horizontal rules.
     """
-    texts = [r for r in content.regions if r.kind is RegionKind.TEXT]
+    texts = [r for r in content.regions if r.kind is RegionKind.TEXT and not r.role.is_artifact]
     body = body_height(texts)
     if body == 0:
         return content
@@ -67,13 +74,16 @@ def assign_roles(content: PageContent, page: Image) -> PageContent:
     others = [r.box for r in content.regions if r.kind is not RegionKind.TEXT]
     headings: dict[str, tuple[float, float]] = {}
     roles: dict[str, tuple[Role, float, str]] = {}
-    artifacts: list[str] = []
+    outside = margins(content, texts, told, rules)
+    kinds = {r.id: _told(r.box, told) for r in texts}
+    notes = _notes([r for r in texts if r.id not in outside], content, body, rules)
     for region in texts:
         text = region.text
-        if _is_page_number(region, content, texts):
-            roles[region.id] = (Role.PAGE_NUMBER, 0.9, "a number alone at the page's edge")
-            artifacts.append(region.id)
-        elif CAPTION_START.match(text) and _beside(region.box, others, content.dpi * 0.6) and len(region.lines) <= 4:
+        if region.id in outside:
+            roles[region.id] = outside[region.id]
+        elif region.id in notes:
+            roles[region.id] = (Role.NOTE, 0.8, "small type at the foot of the page")
+        elif _is_caption(region, others, content.dpi, kinds[region.id]):
             roles[region.id] = (Role.CAPTION, 0.9, "beside a figure or table")
         elif LIST_MARKER.match(text) and not _is_numbered_heading(region, strokes[region.id], body, body_stroke):
             roles[region.id] = (Role.LIST_ITEM, 0.85, "starts with a list marker")
@@ -81,8 +91,14 @@ def assign_roles(content: PageContent, page: Image) -> PageContent:
             size = float(np.median([type_size(line) for line in region.lines])) / body
             weight = strokes[region.id] / body_stroke if body_stroke else 1.0
             score = _heading_score(region, size, weight)
+            if Kind.TITLE in kinds[region.id] and score > 0.1:
+                score = max(score, 0.6)
             if score >= 0.5:
                 headings[region.id] = (size, score)
+    roles |= {
+        r: (Role.LIST_ITEM, 0.8, "one of a run of numbered entries") for r in _numbered_run(texts) if r not in outside
+    }
+    headings = {r: h for r, h in headings.items() if r not in roles}
     roles |= _heading_levels(headings)
     roles = _single_items_are_paragraphs(roles, content)
 
@@ -95,8 +111,8 @@ def assign_roles(content: PageContent, page: Image) -> PageContent:
     regions = [settled(r) for r in content.regions]
     return content.model_copy(
         update={
-            "regions": tuple(r for r in regions if r.id not in artifacts),
-            "artifacts": content.artifacts + tuple(r for r in regions if r.id in artifacts),
+            "regions": tuple(r for r in regions if not r.role.is_artifact),
+            "artifacts": content.artifacts + tuple(r for r in regions if r.role.is_artifact),
         }
     )
 
@@ -154,14 +170,60 @@ def _single_items_are_paragraphs(
     return kept
 
 
-def _is_page_number(region: Region, content: PageContent, texts: Sequence[Region]) -> bool:
-    box = region.box
-    if len(region.lines) != 1 or not PAGE_NUMBER.match(region.text):
+def _told(box: Box, told: Sequence[Witness]) -> set[Kind]:
+    return {w.kind for w in told if w.confidence > LEAST_TITLE and w.box.covers(box, 0.7)}
+
+
+def _is_caption(region: Region, others: Sequence[Box], dpi: float, kinds: set[Kind]) -> bool:
+    if len(region.lines) > 6 or not _beside(region.box, others, dpi * 0.6):
         return False
-    above = all(box.bottom <= r.box.top for r in texts if r is not region)
-    below = all(box.top >= r.box.bottom for r in texts if r is not region)
-    at_edge = box.bottom < content.height * 0.12 or box.top > content.height * 0.88
-    return at_edge and (above or below or len(texts) == 1)
+    if CAPTION_START.match(region.text):
+        return True
+    return bool(kinds & {Kind.CAPTION, Kind.TABLE_CAPTION}) and not kinds & {Kind.TEXT, Kind.TITLE}
+
+
+def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Sequence[Box]) -> set[str]:
+    """Ids of the notes at the foot of the page: below a short rule, or small, and after a mark.
+
+    Once a note has begun, what stands below it in its column belongs to the notes.
+    """
+    found: set[str] = set()
+    begun: list[Box] = []
+    for region in sorted(texts, key=lambda r: r.box.top):
+        box, size = region.box, float(np.median([type_size(line) for line in region.lines]))
+        if any(
+            b.bottom <= box.centre.y and min(b.right, box.right) - max(b.left, box.left) > 0.3 * box.width
+            for b in begun
+        ):
+            found.add(region.id)
+            continue
+        small, marked = size < NOTE_SIZE * body, bool(NOTE_START.match(region.text))
+        above = [rule for rule in rules if 0 <= box.top - rule.bottom < 2.5 * body and rule.width < 0.6 * content.width]
+        ruled = any(rule.left < box.right for rule in above)
+        parted = any(-4 * body < rule.left - box.left < body for rule in above)  # a note's own rule starts at the left
+        if box.top > FOOT * content.height and ((marked and (small or ruled)) or parted) and len(region.text) > 12:
+            found.add(region.id)
+            begun.append(box)
+    return found
+
+
+def _numbered_run(texts: Sequence[Region]) -> set[str]:
+    """Ids of three regions and more, each of which starts with the number after that before it."""
+    numbers = [int(m.group()) if (m := re.match(r"\d{1,4}(?=[\s.)])", r.text)) else None for r in texts]
+    found: set[str] = set()
+    run: list[str] = []
+    last: int | None = None
+    for region, number in zip(texts, numbers, strict=True):
+        # One misread number does not end a run.
+        goes_on = number is not None and last is not None and 0 < number - last <= 2
+        if not goes_on:
+            run = []
+        if number is not None:
+            run.append(region.id)
+            last = number
+        if len(run) > 2:
+            found |= set(run)
+    return found
 
 
 def _beside(box: Box, others: Sequence[Box], reach: float) -> bool:

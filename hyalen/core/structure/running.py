@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from rapidfuzz import fuzz
 
 from hyalen.core.structure.landmarks import Landmark
-from hyalen.core.structure.roles import PAGE_NUMBER
+from hyalen.core.structure.margins import PAGE_NUMBER
 
 ALIKE = 82.0  # of 100: how like two running heads' texts are, their numbers aside
 SAME_HEIGHT = 0.04  # of the page's height

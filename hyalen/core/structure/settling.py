@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.structure.landmarks import Landmark
 from hyalen.core.structure.levels import levels
-from hyalen.core.structure.roles import PAGE_NUMBER
+from hyalen.core.structure.margins import PAGE_NUMBER
 from hyalen.core.structure.running import recurring
 
 Roles = dict[str, Role]  # by region id

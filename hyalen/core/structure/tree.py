@@ -39,6 +39,7 @@ class Tag(StrEnum):
     TD = "TD"
     FIGURE = "Figure"
     CAPTION = "Caption"
+    NOTE = "Note"
     ARTIFACT = "Artifact"
 
     @property
@@ -47,7 +48,9 @@ class Tag(StrEnum):
         return int(self.value[1]) if len(self.value) == 2 and self.value[0] == "H" else None
 
 
-_TAGS = {Role.PARAGRAPH: Tag.P, Role.CAPTION: Tag.CAPTION} | {Role(f"heading_{i}"): Tag(f"H{i}") for i in range(1, 7)}
+_TAGS = {Role.PARAGRAPH: Tag.P, Role.CAPTION: Tag.CAPTION, Role.NOTE: Tag.NOTE} | {
+    Role(f"heading_{i}"): Tag(f"H{i}") for i in range(1, 7)
+}
 
 
 class Piece(NamedTuple):

@@ -1,0 +1,137 @@
+"""What stands in a page's margins, told from one page alone: running heads, page numbers, catchwords.
+
+What recurs on other pages is told by `structure.running`.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from hyalen.core.layout.sizes import type_size
+from hyalen.core.layout.witness import Kind, Witness
+from hyalen.core.model.content import PageContent, Region, Role
+from hyalen.core.model.geometry import Box
+
+PAGE_NUMBER = re.compile(
+    r"^\W*(?:(?:page|seite|página|pagina|p\.|s\.|bl\.|folio|fol\.|стр\.|σελ\.)\s*)?"
+    r"(?:\d{1,4}[a-z]?|[ivxlc]{1,7})(?:\s*(?:/|of|de|von|di|van|z|из)\s*\d{1,4})?\W*$",
+    re.IGNORECASE,
+)
+_NUMBER_FIRST = re.compile(r"^\W*\d{1,4}\W+(?=\D)")
+_NUMBER_LAST = re.compile(r"\D\W*\s\d{1,4}\W*$")
+_YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
+_SIGNATURE = re.compile(r"^(?:[A-Za-z*]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
+EDGE = 0.13  # of the page's height
+MOST_WORDS = 9
+WIDE_RULE = 0.5  # of the page's width
+LEAST_TOLD = 0.45
+
+
+class Margin(NamedTuple):
+    role: Role
+    confidence: float
+    reason: str
+
+
+def margins(
+    content: PageContent, texts: Sequence[Region], told: Sequence[Witness] = (), rules: Sequence[Box] = ()
+) -> dict[str, Margin]:
+    """The text regions that are no part of what the page says, by id.
+
+    Parameters
+    ----------
+    content : PageContent
+    texts : sequence of Region
+        Its text regions.
+    told : sequence of Witness
+        What a learned model takes the page's parts for.
+    rules : sequence of Box
+        Horizontal rules.
+    """
+    body = sorted(type_size(line) for r in texts for line in r.lines for _ in line.words)
+    usual = body[len(body) // 2] if body else 0.0
+    found: dict[str, Margin] = {}
+    for at_top in (True, False):
+        row = _outer_row(content, texts, at_top)
+        for region in row:
+            margin = _settled(region, row, content, usual, told, rules, at_top)
+            if margin:
+                found[region.id] = margin
+        if any(r.id in found for r in row):  # what stands in one row with a page number belongs to it
+            for region in row:
+                if len(region.lines) == 1:
+                    found.setdefault(region.id, Margin(Role.RUNNING_HEAD, 0.8, "in one row with the page number"))
+    catchword = _catchword(content, [r for r in texts if r.id not in found])
+    if catchword:
+        found[catchword.id] = Margin(Role.ARTIFACT, 0.6, "a catchword or signature at the foot")
+    return found
+
+
+def _outer_row(content: PageContent, texts: Sequence[Region], at_top: bool) -> list[Region]:
+    """The regions of the page's first or last row, if that stands in the margin."""
+    if not texts:
+        return []
+    limit = EDGE * content.height
+    outer = min(texts, key=lambda r: r.box.centre.y) if at_top else max(texts, key=lambda r: r.box.centre.y)
+    if (outer.box.bottom > limit) if at_top else (outer.box.top < content.height - limit):
+        # A page's content may begin low; then its first row stands alone, far from all else.
+        return [outer] if len(outer.lines) == 1 and _is_apart(outer, texts) else []
+    middle = outer.box.centre.y
+    return [r for r in texts if len(r.lines) <= 2 and r.box.top - 2 <= middle <= r.box.bottom + 2]
+
+
+def _is_apart(region: Region, texts: Sequence[Region]) -> bool:
+    others = [r.box for r in texts if r is not region]
+    gap = min((max(b.top - region.box.bottom, region.box.top - b.bottom) for b in others), default=0)
+    return gap > 0.5 * region.box.height
+
+
+def _settled(
+    region: Region,
+    row: Sequence[Region],
+    content: PageContent,
+    usual: float,
+    told: Sequence[Witness],
+    rules: Sequence[Box],
+    at_top: bool,
+) -> Margin | None:
+    text = region.text
+    if len(region.lines) == 1 and PAGE_NUMBER.match(text):
+        return Margin(Role.PAGE_NUMBER, 0.9, "a number alone at the page's edge")
+    if len(region.lines) > 1 or len(text.split()) > MOST_WORDS:
+        return None
+    large = type_size(region.lines[0]) > 1.2 * usual
+    kinds = {w.kind for w in told if w.confidence > LEAST_TOLD and w.box.covers(region.box, 0.6)}
+    if kinds & {Kind.HEADER, Kind.FOOTER} and not large and not kinds & {Kind.TITLE}:
+        return Margin(Role.RUNNING_HEAD, 0.8, "looks like a running head")
+    capitals = sum(c.isupper() for c in text) > 0.5 * sum(c.isalpha() for c in text)
+    numbered = _NUMBER_LAST.search(text) or (_NUMBER_FIRST.match(text) and (capitals or not at_top))
+    if numbered and not large:
+        return Margin(Role.RUNNING_HEAD, 0.85, "a line with the page number at the page's edge")
+    if at_top and _YEAR.search(text) and capitals and len(row) == 1 and _ruled_below(region.box, content, rules):
+        return Margin(Role.RUNNING_HEAD, 0.75, "a dated line over a rule at the page's head")
+    return None
+
+
+def _ruled_below(box: Box, content: PageContent, rules: Sequence[Box]) -> bool:
+    reach = 1.5 * box.height
+    near = [rule for rule in rules if 0 <= rule.centre.y - box.bottom < reach]
+    return sum(rule.width for rule in near) > WIDE_RULE * content.width
+
+
+def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
+    """The page's last line where it is only the first word of the next page, at the right."""
+    if len(texts) < 2:
+        return None
+    last = max(texts, key=lambda r: r.box.bottom)
+    before = [r for r in texts if r is not last and r.box.bottom <= last.box.centre.y]
+    if len(last.lines) != 1 or len(last.text) > 14 or not _SIGNATURE.match(last.text) or not before:
+        return None
+    above = max(before, key=lambda r: r.box.bottom)
+    inset = (
+        last.box.left - above.box.left > 0.4 * above.box.width
+        and above.box.right - last.box.right < 0.25 * above.box.width
+    )
+    return last if inset and not above.text.endswith("-") else None
