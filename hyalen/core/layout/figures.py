@@ -15,6 +15,7 @@ from hyalen.core.model.geometry import Box, Point, union
 WORK_DPI = 100.0
 FRAMED = 0.12  # more of an outline under words than this is text with a frame around it
 LEAST_INK = 0.03  # of a box that another witness calls a picture
+LEAST_FILLED = 0.12  # of a box
 MOST_TEXT = 0.02  # under words, where a picture may still be told by its box
 
 
@@ -97,6 +98,8 @@ class _Part(NamedTuple):
         short, long = sorted((self.box.width, self.box.height))
         if short < dpi * 0.4 or long < dpi * 0.55 or self.area < 0.025 * self.box.area:
             return False
+        if self.filled < LEAST_FILLED * self.box.area:
+            return False  # strokes around something
         solid = self.ink > 0.5 * (self.filled - self.text)  # text on a dark ground has the ground for a picture
         return self.ink >= 0.012 * self.box.area and (solid or self.text <= FRAMED * self.filled)
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.languages import identify, is_known, mostly_right_to_left
+from hyalen.core.layout.aligned import find_aligned_tables
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import Figure, find_figures
@@ -65,13 +66,16 @@ def find_regions(
     read = _without_doubles([line for block in blocks for line in block.lines])
     figures = _figures(page, dpi, blocks, read, tables, told, (*rules.across, *rules.down))
 
-    regions = [_table_region(table, read, numbered, languages) for table in tables]
-    regions += [_figure_region(figure, numbered) for figure in figures]
     outside = [t for line in read if (t := _without(line, [t.box for t in tables], figures)) is not None]
     kept = [line for line in outside if not _is_noise(line, dpi)]
     rows = join_rows(cut_lines(kept, rules.down, [t.box for t in told if t.kind in RUNNING_TEXT]), rules.down)
     rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])
+    aligned = find_aligned_tables(columns(rows, rules.across), rules.across, told)
+    rows = [t for line in rows if (t := _without(line, [t.box for t in aligned], ())) is not None]
     chains = columns(join_initials(rows), rules.across)
+    regions = [_table_region(table, read, numbered, languages, "ruled grid", 0.9) for table in tables]
+    regions += [_table_region(table, read, numbered, languages, "aligned columns", 0.7) for table in aligned]
+    regions += [_figure_region(figure, numbered) for figure in figures]
     parts: list[list[Region]] = [[region] for region in regions]
     for chain in chains:
         right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
@@ -321,7 +325,12 @@ def _text_region(lines: Sequence[Line], numbered: _Numbering, languages: tuple[s
 
 
 def _table_region(
-    table: FoundTable, read: Sequence[FoundLine], numbered: _Numbering, languages: tuple[str, ...]
+    table: FoundTable,
+    read: Sequence[FoundLine],
+    numbered: _Numbering,
+    languages: tuple[str, ...],
+    reason: str,
+    confidence: float,
 ) -> Region:
     cells = []
     for cell in table.cells:
@@ -354,6 +363,6 @@ def _table_region(
         outline=table.box.polygon(),
         table=grid,
         language=language or languages[0],
-        confidence=0.9,
-        reason="ruled grid",
+        confidence=confidence,
+        reason=reason,
     )

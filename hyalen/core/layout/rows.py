@@ -9,7 +9,7 @@ from hyalen.core.languages import mostly_right_to_left
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 
-WORD_SPACE = 0.75  # line heights: what may part two words anywhere
+WORD_SPACE = 0.5  # line heights: what may part two words anywhere
 LOOSE_SPACE = 1.0  # where a line above or below runs on over it
 WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35

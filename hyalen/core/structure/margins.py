@@ -23,6 +23,7 @@ _NUMBER_FIRST = re.compile(r"^\W*\d{1,4}\W+(?=\D)")
 _NUMBER_LAST = re.compile(r"\D\W*\s\d{1,4}\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
 _SIGNATURE = re.compile(r"^(?:[A-Za-z*]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
+_CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
 EDGE = 0.13  # of the page's height
 MOST_WORDS = 9
 WIDE_RULE = 0.5  # of the page's width
@@ -61,7 +62,7 @@ def margins(
                 found[region.id] = margin
         if any(r.id in found for r in row):  # what stands in one row with a page number belongs to it
             for region in row:
-                if len(region.lines) == 1:
+                if len(region.lines) == 1 and not _CREDIT.match(region.text):
                     found.setdefault(region.id, Margin(Role.RUNNING_HEAD, 0.8, "in one row with the page number"))
     catchword = _catchword(content, [r for r in texts if r.id not in found])
     if catchword:

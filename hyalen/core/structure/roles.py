@@ -23,6 +23,7 @@ CAPTION_START = re.compile(
 )
 NOTE_START = re.compile(r"^(?:[*†‡§¶]+|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?!\d*[.)]))\s*\D")
 NOTE_SIZE = 0.93  # of the body's
+MOST_NOTES = 12  # lines
 FOOT = 0.55  # of the page's height
 LEAST_TITLE = 0.5
 
@@ -201,6 +202,10 @@ def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Se
         above = [rule for rule in rules if 0 <= box.top - rule.bottom < 2.5 * body and rule.width < 0.6 * content.width]
         ruled = any(rule.left < box.right for rule in above)
         parted = any(-4 * body < rule.left - box.left < body for rule in above)  # a note's own rule starts at the left
+        below = sum(
+            len(r.lines) for r in texts if r.box.top >= box.top and r.box.left < box.right and box.left < r.box.right
+        )
+        parted = parted and below <= MOST_NOTES and len(region.text) > 40
         if box.top > FOOT * content.height and ((marked and (small or ruled)) or parted) and len(region.text) > 12:
             found.add(region.id)
             begun.append(box)

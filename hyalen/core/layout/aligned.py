@@ -1,0 +1,294 @@
+"""Tables without a full grid of rules: told by columns that stand under each other."""
+
+from __future__ import annotations
+
+import itertools
+import re
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from hyalen.core.layout.tables import FoundCell, FoundTable
+from hyalen.core.layout.witness import Kind, Witness
+from hyalen.core.model.found import FoundLine, FoundWord
+from hyalen.core.model.geometry import Box, union
+
+GAP = 1.5  # line heights between two cells of a row that by itself looks tabular
+NARROW_GAP, WIDE_GAP = 0.6, 1.0  # between columns: of many rows, of few
+MANY_ROWS = 6
+MOST_CROSSED = 0.12  # of the rows: headings and section titles may stand across columns
+FARTHEST_ROW = 3.2  # line heights to the next row
+LEAST_ROWS = 3
+CELL_WORDS = 3.5
+LEAST_TOLD = 0.55
+LEVEL = 0.4
+NUMBER = re.compile(r"^[^\w]*(?:[A-Z]{0,3}[£$€]\s?)?[-–—+(]?\d[\d.,:/'’ °½¼¾%‰-]*[)%°*†]*[^\w]*$")
+_LEADER = re.compile(r"^[.…·_\-–—]{2,}$|^[.·…]$")
+_LIST = re.compile(r"^(?:[•●▪■◦‣*·—–-]|[(\[]?(?:\d{1,3}|[ivxlc]{1,5}|[a-z])[.)\]])$", re.IGNORECASE)
+
+
+class Row(NamedTuple):
+    """Words of one height across a part of the page, from the left."""
+
+    words: tuple[FoundWord, ...]
+    level: float
+    height: float
+
+    @property
+    def box(self) -> Box:
+        return union(w.box for w in self.words)
+
+    def gaps(self) -> list[float]:
+        reach = self.words[0].box.right
+        found = []
+        for word in self.words[1:]:
+            found.append(word.box.left - reach)
+            reach = max(reach, word.box.right)
+        return found
+
+    @property
+    def tabular(self) -> bool:
+        """Whether the row by itself looks like cells: wide gaps, or figures beside each other."""
+        wide = sum(gap > GAP * self.height for gap in self.gaps())
+        numbers = sum(is_number(w.text) for w in self.words)
+        return wide > 0 or (numbers > 2 and numbers > 0.5 * len(self.words))
+
+
+def is_number(text: str) -> bool:
+    """Whether a word is a figure, with its sign, unit or separators."""
+    return bool(NUMBER.match(text))
+
+
+def find_aligned_tables(
+    chains: Sequence[Sequence[FoundLine]], across: Sequence[Box] = (), told: Sequence[Witness] = ()
+) -> list[FoundTable]:
+    """Tables whose rows and columns only white space, or some horizontal rules, tell.
+
+    Chains of lines that stand level with each other are taken together; rows with wide gaps
+    or several figures make a run, and what nearly no row of it crosses parts columns. A run is
+    a table where its cells are short and figures or several columns speak for it, not where
+    they read like columns of text, a list's marks or a table of contents.
+
+    Parameters
+    ----------
+    chains : sequence of sequence of FoundLine
+        From `columns`.
+    across : sequence of Box
+        Horizontal rules.
+    told : sequence of Witness
+        What a learned model takes the page's parts for.
+    """
+    boxes = [w.box for w in told if w.kind is Kind.TABLE and w.confidence > LEAST_TOLD]
+    found: list[FoundTable] = []
+    for group in _groups(chains, boxes):
+        rows = _rows([line for chain in group for line in chain])
+        for run in _runs(rows):
+            table = _table(run, across, boxes)
+            if table is not None and not any(t.box.overlap(table.box) for t in found):
+                found.append(table)
+    return found
+
+
+def _groups(chains: Sequence[Sequence[FoundLine]], boxes: Sequence[Box]) -> list[list[Sequence[FoundLine]]]:
+    """Chains that belong together: level with each other, within one box that is told, or one below another."""
+    parent = list(range(len(chains)))
+
+    def root(i: int) -> int:
+        while parent[i] != i:
+            i = parent[i]
+        return i
+
+    spans = [union(line.box for line in chain) for chain in chains]
+    for i in range(len(chains)):
+        for j in range(i):
+            together = any(b.covers(spans[i], 0.7) and b.covers(spans[j], 0.7) for b in boxes)
+            if together or _level(chains[i], chains[j], spans[i], spans[j]):
+                parent[root(i)] = root(j)
+    groups: dict[int, list[Sequence[FoundLine]]] = {}
+    for i, chain in enumerate(chains):
+        groups.setdefault(root(i), []).append(chain)
+    return list(groups.values())
+
+
+def _level(a: Sequence[FoundLine], b: Sequence[FoundLine], box_a: Box, box_b: Box) -> bool:
+    if box_a.bottom <= box_b.top or box_b.bottom <= box_a.top:
+        return False
+    if not (_cell_like(a) or _cell_like(b)):
+        return False
+    short, long = sorted((a, b), key=len)
+    size = float(np.median([line.height for line in long]))
+    levels = np.array([_middle(line) for line in long])
+    met = sum(bool((np.abs(levels - _middle(line)) < LEVEL * size).any()) for line in short)
+    return met >= 0.75 * len(short)
+
+
+def _cell_like(chain: Sequence[FoundLine]) -> bool:
+    words = [w for line in chain for w in line.words]
+    numbers = sum(is_number(w.text) for w in words)
+    return len(words) <= CELL_WORDS * len(chain) or numbers > 0.5 * len(words)
+
+
+def _middle(line: FoundLine) -> float:
+    return (line.baseline[0].y + line.baseline[1].y) / 2
+
+
+def _rows(lines: Sequence[FoundLine]) -> list[Row]:
+    rows: list[list[FoundLine]] = []
+    for line in sorted(lines, key=_middle):
+        if rows and abs(_middle(line) - float(np.mean([_middle(each) for each in rows[-1]]))) < LEVEL * line.height:
+            rows[-1].append(line)
+        else:
+            rows.append([line])
+    made = []
+    for row in rows:
+        words = sorted((w for line in row for w in line.words if not _LEADER.match(w.text)), key=lambda w: w.box.left)
+        if words:
+            height = float(np.median([line.height for line in row]))
+            made.append(Row(tuple(words), float(np.mean([_middle(line) for line in row])), height))
+    return made
+
+
+def _runs(rows: Sequence[Row]) -> list[list[Row]]:
+    """Stretches in which rows look tabular, with at most two short ones between."""
+    runs: list[list[Row]] = []
+    run: list[Row] = []
+    waiting: list[Row] = []
+    for row in rows:
+        last = (waiting or run)[-1] if (waiting or run) else None
+        if last is not None and row.level - last.level > FARTHEST_ROW * max(row.height, last.height):
+            runs.append(run)
+            run, waiting = [], []
+        if row.tabular:
+            run += [*waiting, row]
+            waiting = []
+        elif run:
+            width = union(r.box for r in run).width
+            waiting.append(row)
+            if len(waiting) > 2 or row.box.width > 0.7 * width:
+                runs.append(run)
+                run, waiting = [], []
+    runs.append(run)
+    return [r for r in runs if len(r) >= LEAST_ROWS]
+
+
+def _table(run: Sequence[Row], across: Sequence[Box], boxes: Sequence[Box]) -> FoundTable | None:
+    edges = _separators(run)
+    if not edges:
+        return None
+    box = union(row.box for row in run)
+    cells = _cells(run, edges, box)
+    columns = len(edges) + 1
+    ruled = sum(min(r.right, box.right) - max(r.left, box.left) > 0.7 * box.width for r in across if _near(r, box, run))
+    told = any(b.covers(box, 0.6) for b in boxes)
+    if not _is_table(cells, len(run), columns, ruled > 1 or told):
+        return None
+    return FoundTable(box, 1 + max(c.row for c, _ in cells), columns, tuple(c for c, _ in cells))
+
+
+def _near(rule: Box, box: Box, run: Sequence[Row]) -> bool:
+    reach = 1.5 * run[0].height
+    return box.top - reach < rule.centre.y < box.bottom + reach
+
+
+def _separators(run: Sequence[Row]) -> list[float]:
+    """Middles of the white stretches between columns."""
+    box = union(row.box for row in run)
+    height = float(np.median([row.height for row in run]))
+    step = max(1.0, height / 12)
+    crossed = np.zeros(int(box.width / step) + 2)
+    for row in run:
+        inked = np.zeros(len(crossed), bool)
+        for word in row.words:
+            inked[int((word.box.left - box.left) / step) : int((word.box.right - box.left) / step) + 1] = True
+        crossed += inked
+    few = crossed <= max(1 if len(run) > 3 else 0, MOST_CROSSED * len(run))
+    least = (NARROW_GAP if len(run) >= MANY_ROWS else WIDE_GAP) * height / step
+    runs = np.flatnonzero(np.diff(np.r_[0, few.astype(np.int8), 0]))
+    found = []
+    for start, end in zip(runs[::2], runs[1::2], strict=True):
+        inner = start > 0 and end < len(crossed) - 1
+        if inner and end - start >= least:
+            clear = np.flatnonzero(crossed[start:end] == crossed[start:end].min())
+            found.append(box.left + (start + float(clear.mean()) + 0.5) * step)
+    return [
+        x
+        for x in found
+        if any(w.box.right <= x for r in run for w in r.words) and any(w.box.left >= x for r in run for w in r.words)
+    ]
+
+
+def _cells(run: Sequence[Row], edges: Sequence[float], box: Box) -> list[tuple[FoundCell, tuple[FoundWord, ...]]]:
+    """Cells with their words; one that stands across columns spans them."""
+    xs = [box.left, *(round(x) for x in edges), box.right + 1]
+    middles = [round((a.box.bottom + b.box.top) / 2) for a, b in itertools.pairwise(run)]
+    ys = [box.top, *middles, box.bottom + 1]
+    cells = []
+    for r, row in enumerate(run):
+        at: list[tuple[int, int, FoundWord]] = []
+        for word in row.words:
+            first = int(np.searchsorted(edges, word.box.left + 0.3 * row.height))
+            last = max(first, int(np.searchsorted(edges, word.box.right - 0.3 * row.height)))
+            at.append((first, last, word))
+        groups: list[list[tuple[int, int, FoundWord]]] = []
+        for each in at:
+            if groups and (each[0] <= groups[-1][-1][1] or _continues(groups[-1][-1], each, row)):
+                groups[-1].append(each)
+            else:
+                groups.append([each])
+        taken = {c for g in groups for c in range(g[0][0], max(e[1] for e in g) + 1)}
+        for group in groups:
+            first, last = group[0][0], max(e[1] for e in group)
+            place = FoundCell(r, first, 1, last - first + 1, Box(xs[first], ys[r], xs[last + 1], ys[r + 1]))
+            cells.append((place, tuple(e[2] for e in group)))
+        for c in range(len(edges) + 1):
+            if c not in taken:
+                cells.append((FoundCell(r, c, 1, 1, Box(xs[c], ys[r], xs[c + 1], ys[r + 1])), ()))
+    return sorted(cells, key=lambda each: (each[0].row, each[0].column))
+
+
+def _continues(before: tuple[int, int, FoundWord], word: tuple[int, int, FoundWord], row: Row) -> bool:
+    """Whether a word goes on with the one before across a separator: a heading over several columns."""
+    if is_number(before[2].text) and is_number(word[2].text):
+        return False
+    return word[2].box.left - before[2].box.right < 0.45 * row.height
+
+
+def _is_table(
+    cells: Sequence[tuple[FoundCell, tuple[FoundWord, ...]]], rows: int, columns: int, witnessed: bool
+) -> bool:
+    per_column: list[list[tuple[FoundWord, ...]]] = [[] for _ in range(columns)]
+    for cell, words in cells:
+        if words and cell.column_span == 1:
+            per_column[cell.column].append(words)
+    if any(not column for column in per_column):
+        return False
+    length = [float(np.mean([len(w) for w in column])) for column in per_column]
+    numeric = [float(np.mean([is_number("".join(w.text for w in words)) for words in column])) for column in per_column]
+    filled = [len(column) / rows for column in per_column]
+    texty = sum(n > 4.5 for n in length)
+    if texty > 1 or (texty and columns == 2 and numeric[1] < 0.5):
+        return False
+    if columns == 2 and all(_LIST.match(w[0].text) and len(w) == 1 for w in per_column[0]):
+        return False
+    if columns <= 3 and numeric[-1] > 0.7 and _is_contents(per_column[-1], per_column[-2]):
+        return False
+    figures = any(n > 0.6 and f > 0.5 for n, f in zip(numeric[1:], filled[1:], strict=True))
+    if figures and rows >= LEAST_ROWS:
+        return True
+    if witnessed:
+        return rows >= 2 and float(np.mean(length)) <= 6
+    return columns > 2 and rows > 3 and max(length[1:]) <= CELL_WORDS and float(np.mean(filled)) > 0.6
+
+
+def _is_contents(numbers: Sequence[tuple[FoundWord, ...]], titles: Sequence[tuple[FoundWord, ...]]) -> bool:
+    """Whether a last column of whole numbers only rises, beside words: page numbers."""
+    values = []
+    for words in numbers:
+        text = "".join(w.text for w in words).strip(".,")
+        if not text.isdigit() or len(text) > 4:
+            return False
+        values.append(int(text))
+    worded = float(np.mean([any(c.isalpha() for w in words for c in w.text) for words in titles]))
+    rising = sum(b >= a for a, b in itertools.pairwise(values))
+    return worded > 0.8 and len(values) > 2 and rising >= 0.85 * (len(values) - 1)
