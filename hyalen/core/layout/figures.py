@@ -9,12 +9,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
+from hyalen.core.imaging.pixels import Image, Pieces, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box, Point, union
 
 WORK_DPI = 100.0
 FRAMED = 0.12  # more of an outline under words than this is text with a frame around it
 LEAST_INK = 0.03  # of a box that another witness calls a picture
+LEAST_STROKE = 0.36  # inches
 LEAST_FILLED = 0.12  # of a box
 MOST_TEXT = 0.02  # under words, where a picture may still be told by its box
 
@@ -62,12 +63,15 @@ def find_figures(
     ink[_mask(ink.shape, rules, factor, 1) == 1] = 0
     reach = max(3, int(dpi / factor / 12)) | 1
     joined = as_uint8(cv2.morphologyEx(ink, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)))
-    found = pieces(joined)
-    parts = [_Part.of(found.labels, found.stats, i, ink, text) for i in range(1, len(found.stats))]
+    found, strokes = pieces(joined), pieces(as_uint8(ink))
+    parts = [_Part.of(found.labels, found.stats, i, ink, text, strokes) for i in range(1, len(found.stats))]
     figures: list[tuple[Box, list[_Part]]] = []
     for box in merged([Box(*(int(v / factor) for v in b)) for b in told if not any(t.covers(b) for t in tables)]):
         inside = [p for p in parts if box.covers(p.box, 0.6)]
-        if sum(p.ink for p in inside) > LEAST_INK * box.area:
+        if (
+            sum(p.ink for p in inside) > LEAST_INK * box.area
+            and max(p.largest for p in inside) > LEAST_STROKE * dpi / factor
+        ):
             figures.append((union(p.box for p in inside), inside))
             parts = [p for p in parts if p not in inside]
     figures += [(p.box, [p]) for p in parts if p.is_picture(dpi / factor)]
@@ -75,7 +79,10 @@ def find_figures(
 
 
 class _Part(NamedTuple):
-    """A group of ink; `filled` counts its holes in, `ink` and `text` are pixels within that."""
+    """A group of ink; `filled` counts its holes in, `ink` and `text` are pixels within that.
+
+    `largest` is the longer side of its largest connected stroke.
+    """
 
     label: int
     box: Box
@@ -83,21 +90,29 @@ class _Part(NamedTuple):
     filled: int
     ink: int
     text: int
+    largest: int
 
     @classmethod
-    def of(cls, labels: NDArray[np.int32], stats: NDArray[np.int32], i: int, ink: Image, text: Image) -> _Part:
+    def of(
+        cls, labels: NDArray[np.int32], stats: NDArray[np.int32], i: int, ink: Image, text: Image, strokes: Pieces
+    ) -> _Part:
         left, top, width, height, area = (int(v) for v in stats[i])
         window = (slice(top, top + height), slice(left, left + width))
         mine = labels[window] == i
         contours, _ = cv2.findContours(mine.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
         filled = cv2.drawContours(np.zeros(mine.shape, np.uint8), contours, -1, 1, cv2.FILLED) == 1
         box = Box(left, top, left + width, top + height)
-        return cls(i, box, area, int(filled.sum()), int(ink[window][mine].sum()), int(text[window][filled].sum()))
+        own = np.unique(strokes.labels[window][mine & (ink[window] == 1)])
+        largest = int(strokes.stats[own, 2:4].max()) if len(own) else 0
+        inked, covered = int(ink[window][mine].sum()), int(text[window][filled].sum())
+        return cls(i, box, area, int(filled.sum()), inked, covered, largest)
 
     def is_picture(self, dpi: float) -> bool:
         short, long = sorted((self.box.width, self.box.height))
         if short < dpi * 0.4 or long < dpi * 0.55 or self.area < 0.025 * self.box.area:
             return False
+        if self.largest < LEAST_STROKE * dpi:
+            return False  # letters that nobody could read
         if self.filled < LEAST_FILLED * self.box.area:
             return False  # strokes around something
         solid = self.ink > 0.5 * (self.filled - self.text)  # text on a dark ground has the ground for a picture

@@ -11,6 +11,7 @@ import numpy as np
 from hyalen.core.model.geometry import Box, Point
 
 _TALL = re.compile(r"[A-ZÀ-Þ0-9bdfhklßА-ЯЁбΑ-Ωβδθλξφψאל\"'“”‘’«»?!()]")
+CAPITALS = 0.7  # of the line's height
 X_HEIGHT = 0.68  # of capitals; common practice of text faces, no source
 
 
@@ -28,6 +29,8 @@ class SetLine(Protocol):
     def words(self) -> Sequence[_Word]: ...
     @property
     def baseline(self) -> tuple[Point, Point]: ...
+    @property
+    def height(self) -> float: ...
 
 
 def type_size(line: SetLine) -> float:
@@ -35,7 +38,11 @@ def type_size(line: SetLine) -> float:
 
     Unlike the whole line's height it does not depend on which letters happen to stand
     in the line, so it tells sizes of type apart; where no letter rises, it is what such would be.
+    In scripts without capitals it follows from the line's height.
     """
+    letters = [c for word in line.words for c in word.text if c.isalpha()]
+    if letters and sum(c.lower() == c.upper() for c in letters) > 0.5 * len(letters):
+        return max(1.0, CAPITALS * line.height)
     (x0, y0), (x1, y1) = line.baseline
     slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
     tall, low = [], []

@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 from hyalen.core.layout.rules import Rules
 from hyalen.core.model.geometry import Box
 
+LEAST_ROW = 0.105  # inches: lower than a row of six-point type are the lines of a staff
+
 
 class FoundCell(NamedTuple):
     """Rows and columns count from 0."""
@@ -49,9 +51,20 @@ def find_ruled_tables(rules: Rules) -> list[FoundTable]:
         window = (slice(top, top + height), slice(left, left + width))
         mine = labels[window] == i
         table = _grid(across[window] * mine, down[window] * mine, gap)
-        if table is not None:
+        if table is not None and _row_height(table) > LEAST_ROW * dpi:
             tables.append(_placed(table, left, top, factor))
     return tables
+
+
+def _is_staff(across: NDArray[np.uint8], width: int, gap: int) -> bool:
+    """Whether the rules across stand in bundles, as those of printed music do."""
+    hits = np.flatnonzero(across.sum(axis=1, dtype=np.float64) >= 0.2 * width)
+    runs = np.split(hits, np.flatnonzero(np.diff(hits) > gap * 2) + 1)
+    return float(np.median([run[-1] - run[0] for run in runs])) > 2.5 * gap
+
+
+def _row_height(table: FoundTable) -> float:
+    return float(np.median([cell.box.height / cell.row_span for cell in table.cells]))
 
 
 def _positions(profile: NDArray[np.float64], least: float, gap: int) -> list[int]:
@@ -67,7 +80,7 @@ def _grid(across: NDArray[np.uint8], down: NDArray[np.uint8], gap: int) -> Found
     height, width = across.shape
     ys = _positions(across.sum(axis=1, dtype=np.float64), 0.2 * width, gap * 2)
     xs = _positions(down.sum(axis=0, dtype=np.float64), 0.2 * height, gap * 2)
-    if len(ys) < 3 or len(xs) < 3:
+    if len(ys) < 3 or len(xs) < 3 or _is_staff(across, width, gap):
         return None
     rows, columns = len(ys) - 1, len(xs) - 1
 

@@ -22,7 +22,7 @@ CAPTION_START = re.compile(
     re.IGNORECASE,
 )
 NOTE_START = re.compile(r"^(?:[*†‡§¶]+|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?!\d*[.)]))\s*\D")
-NOTE_SIZE = 0.93  # of the body's
+NOTE_SIZE = 0.9  # of the body's
 MOST_NOTES = 12  # lines
 FOOT = 0.55  # of the page's height
 LEAST_TITLE = 0.5
@@ -77,7 +77,8 @@ def assign_roles(
     roles: dict[str, tuple[Role, float, str]] = {}
     outside = margins(content, texts, told, rules)
     kinds = {r.id: _told(r.box, told) for r in texts}
-    notes = _notes([r for r in texts if r.id not in outside], content, body, rules)
+    free = [rule for rule in rules if not any(other.grown(int(body)).covers(rule) for other in others)]
+    notes = _notes([r for r in texts if r.id not in outside], content, body, free)
     for region in texts:
         text = region.text
         if region.id in outside:
@@ -89,10 +90,12 @@ def assign_roles(
         elif LIST_MARKER.match(text) and not _is_numbered_heading(region, strokes[region.id], body, body_stroke):
             roles[region.id] = (Role.LIST_ITEM, 0.85, "starts with a list marker")
         else:
-            size = float(np.median([type_size(line) for line in region.lines])) / body
+            size = _size(region) / body
             weight = strokes[region.id] / body_stroke if body_stroke else 1.0
             score = _heading_score(region, size, weight)
             if Kind.TITLE in kinds[region.id] and score > 0.1:
+                score = max(score, 0.6)
+            if _is_underlined(region, free) and len(text.split()) <= 8 and not text.endswith(SENTENCE_END):
                 score = max(score, 0.6)
             if score >= 0.5:
                 headings[region.id] = (size, score)
@@ -136,9 +139,27 @@ def _heading_score(region: Region, size: float, weight: float) -> float:
 
 
 def _is_numbered_heading(region: Region, stroke: float, body: float, body_stroke: float) -> bool:
-    size = float(np.median([type_size(line) for line in region.lines])) / body
+    size = _size(region) / body
     weight = stroke / body_stroke if body_stroke else 1.0
     return len(region.lines) <= 2 and _heading_score(region, size, weight) >= 0.5
+
+
+def _size(region: Region) -> float:
+    return float(np.median([type_size(line) for line in region.lines]))
+
+
+def _is_underlined(region: Region, rules: Sequence[Box]) -> bool:
+    """Whether a rule runs right beneath a single line over most of its width."""
+    if len(region.lines) != 1:
+        return False
+    box, size = region.box, type_size(region.lines[0])
+    level = (region.lines[0].baseline[0].y + region.lines[0].baseline[1].y) / 2
+    return any(
+        -0.2 * size < rule.centre.y - level < 0.8 * size
+        and min(rule.right, box.right) - max(rule.left, box.left) > 0.75 * box.width
+        and rule.width < 1.3 * box.width
+        for rule in rules
+    )
 
 
 def _heading_levels(headings: dict[str, tuple[float, float]]) -> dict[str, tuple[Role, float, str]]:
@@ -180,7 +201,11 @@ def _is_caption(region: Region, others: Sequence[Box], dpi: float, kinds: set[Ki
         return False
     if CAPTION_START.match(region.text):
         return True
-    return bool(kinds & {Kind.CAPTION, Kind.TABLE_CAPTION}) and not kinds & {Kind.TEXT, Kind.TITLE}
+    return (
+        len(region.lines) <= 2
+        and bool(kinds & {Kind.CAPTION, Kind.TABLE_CAPTION})
+        and not kinds & {Kind.TEXT, Kind.TITLE}
+    )
 
 
 def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Sequence[Box]) -> set[str]:
@@ -191,7 +216,7 @@ def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Se
     found: set[str] = set()
     begun: list[Box] = []
     for region in sorted(texts, key=lambda r: r.box.top):
-        box, size = region.box, float(np.median([type_size(line) for line in region.lines]))
+        box, size = region.box, _size(region)
         if any(
             b.bottom <= box.centre.y and min(b.right, box.right) - max(b.left, box.left) > 0.3 * box.width
             for b in begun
