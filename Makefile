@@ -30,7 +30,7 @@ bench: setup
 
 # Needs uv (pip install uv); writes no address of a registry.
 lock:
-	uv pip compile -q --generate-hashes --strip-extras --all-extras --no-emit-index-url --no-header \
+	uv pip compile -q --generate-hashes --strip-extras --all-extras --no-emit-index-url --no-header --overrides tools/overrides.txt \
 	  --python-version 3.11 -o requirements.lock pyproject.toml
 
 screenshots: setup

@@ -51,7 +51,8 @@ same() { [ -f "$1" ] && [ "$(cat "$1")" = "$2" ]; }
 wanted=$(stamp requirements.lock pyproject.toml)
 if ! same .venv/.stamp "$wanted"; then
   [ -x .venv/bin/python ] || "$python" -m venv .venv
-  .venv/bin/pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
+  # The lock names all there is to install; two packages would bring what is not wanted (tools/overrides.txt).
+  .venv/bin/pip install -q --disable-pip-version-check --no-deps --require-hashes -r requirements.lock
   .venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e . 2>/dev/null
   echo "$wanted" > .venv/.stamp
 fi

@@ -8,6 +8,7 @@ import numpy as np
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import SCRIPT_LANGUAGES, identify
+from hyalen.core.layout.evidence import gather
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.found import Shape
@@ -46,14 +47,15 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     blocks = settle_case(
         [block._replace(lines=tuple(m for line in block.lines if (m := mended(line)))) for block in blocks]
     )
+    evidence = gather(page, dpi)
     content = PageContent(
         width=page.shape[1],
         height=page.shape[0],
         dpi=dpi,
-        regions=find_regions(page, dpi, blocks, languages),
+        regions=find_regions(page, dpi, blocks, languages, evidence),
         languages=languages,
     )
-    return assign_roles(content, page)
+    return assign_roles(content, page, evidence.told, evidence.rules.across)
 
 
 def detect_languages(page: Image, dpi: float, reader: Reader = ENGINE) -> tuple[str, ...]:

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, grey
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces
 
 LEAST_LETTERS = 40
 LARGEST_SIDE = 2600  # beyond, letters are measured on a reduced page
@@ -38,11 +38,10 @@ def letter_height(page: Image) -> float | None:
     local = cv2.boxFilter(ink, cv2.CV_32F, (side, side), borderType=cv2.BORDER_REPLICATE)
     depth = local - ink
     dark = depth > max(14.0, 0.4 * float(np.percentile(depth[::3, ::3], 99.0)))
-    _, _, stats, _ = cv2.connectedComponentsWithStats(dark.astype(np.uint8), connectivity=8)
-    heights = _in_rows(np.asarray(stats[1:], np.float64))
+    heights = _in_rows(pieces(dark.astype(np.uint8)).stats[1:].astype(np.float64))
     if len(heights) < LEAST_LETTERS:
         return None
-    return float(np.percentile(heights, 40)) / scale
+    return float(np.percentile(heights, 40) / scale)
 
 
 def reading_scale(page: Image) -> float:
@@ -86,4 +85,4 @@ def _in_rows(stats: NDArray[np.float64]) -> NDArray[np.float64]:
         beside = (taller < 1.7 * shorter) & (gap > -0.3 * taller) & (gap < 1.2 * taller) & level
         kept[step:] |= beside
         kept[:-step] |= beside
-    return height[kept]
+    return np.asarray(height[kept])

@@ -41,7 +41,7 @@ class Row(NamedTuple):
 
     def gaps(self) -> list[float]:
         reach = self.words[0].box.right
-        found = []
+        found: list[float] = []
         for word in self.words[1:]:
             found.append(word.box.left - reach)
             reach = max(reach, word.box.right)

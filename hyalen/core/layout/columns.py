@@ -44,9 +44,9 @@ def columns(lines: Sequence[FoundLine], rules: Sequence[Box] = ()) -> list[list[
             above[j].append(i)
     following: dict[int, int] = {}
     for i, found in below.items():
-        j = _clear_best(ordered, i, found)
-        if j is not None and _clear_best(ordered, j, above[j]) == i:
-            following[i] = j
+        best = _clear_best(ordered, i, found)
+        if best is not None and _clear_best(ordered, best, above[best]) == i:
+            following[i] = best
     chains, started = [], set(following.values())
     for i in range(len(ordered)):
         if i in started:

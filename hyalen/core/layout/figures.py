@@ -134,7 +134,7 @@ def _figure(
     if text[window].sum() <= MOST_TEXT * box.area:
         return Figure(full, full.polygon())
     mine = np.isin(labels[window], [m.label for m in members]).astype(np.uint8)
-    side = max(3, min(mine.shape) // 8) | 1
+    side = max(3, min(mine.shape) // 20) | 1
     closed = cv2.morphologyEx(np.pad(mine, side), cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
     closed = closed[side:-side, side:-side] * (1 - text[window]) if side else closed
     contours, _ = cv2.findContours(as_uint8(closed), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)

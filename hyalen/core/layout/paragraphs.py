@@ -173,7 +173,8 @@ class _Column:
         """Whether entries start at the edge and go on indented: their first words tell, by capital or figure."""
         if len(self.lines) < 4:
             return False
-        at_edge, inside = [], []
+        at_edge: list[bool] = []
+        inside: list[bool] = []
         for i, line in enumerate(self.lines):
             opens = line.text.lstrip("\"'“‘«„(•*—-")[:1]
             told = opens.isupper() or opens.isdigit()

@@ -12,14 +12,14 @@ from hyalen.core.languages import identify, is_known, mostly_right_to_left
 from hyalen.core.layout.aligned import find_aligned_tables
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.columns import columns
+from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import Figure, find_figures
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.paragraphs import split_paragraphs
 from hyalen.core.layout.rows import cut_lines, join_rows, part_of
-from hyalen.core.layout.rules import find_rules
-from hyalen.core.layout.tables import FoundTable, find_ruled_tables
-from hyalen.core.layout.witness import Kind, Witness, witnesses
+from hyalen.core.layout.tables import FoundTable, find_grids
+from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Table, Word
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
@@ -41,7 +41,7 @@ def find_regions(
     dpi: float,
     blocks: Sequence[FoundBlock],
     languages: tuple[str, ...],
-    told: Sequence[Witness] | None = None,
+    evidence: Evidence | None = None,
 ) -> tuple[Region, ...]:
     """Text, tables and figures in reading order; roles are settled by `structure.roles`.
 
@@ -55,16 +55,19 @@ def find_regions(
         What the engine found on it.
     languages : tuple of str
         What it was read in.
-    told : sequence of Witness, optional
-        What a learned model takes the page's parts for; it is asked where this is left out.
+    evidence : Evidence, optional
+        Gathered here where it is left out.
     """
-    if told is None:
-        told = witnesses(page)
+    told, rules = evidence or gather(page, dpi)
     numbered = _Numbering()
-    rules = find_rules(page, dpi)
-    tables = find_ruled_tables(rules)
+    tables, staves = find_grids(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
-    figures = _figures(page, dpi, blocks, read, tables, told, (*rules.across, *rules.down))
+    figures = [Figure(box, box.polygon()) for box in staves]
+    figures += [
+        figure
+        for figure in _figures(page, dpi, blocks, read, tables, told, (*rules.across, *rules.down))
+        if not any(box.covers(figure.box) for box in staves)
+    ]
 
     outside = [t for line in read if (t := _without(line, [t.box for t in tables], figures)) is not None]
     kept = [line for line in outside if not _is_noise(line, dpi)]
@@ -92,14 +95,19 @@ def _parted_from_strays(lines: Sequence[FoundLine], width: int) -> tuple[list[Fo
     reach = STRAY * width
     strays: list[list[FoundLine]] = []
     kept = list(lines)
-    for inner, at_rim in (
-        (lambda box: box.right, lambda box: box.left < RIM * width),
-        (lambda box: width - box.left, lambda box: box.right > (1 - RIM) * width),
-    ):
-        rim = [line for line in kept if inner(line.box) < reach]
-        others = [inner(line.box) for line in kept if not inner(line.box) < reach]
-        if rim and others and sum(at_rim(line.box) for line in rim) > 0.5 * len(rim):
-            kept = [line for line in kept if not inner(line.box) < reach]
+    for at_left in (True, False):
+
+        def depth(box: Box, at_left: bool = at_left) -> float:
+            """How far the box reaches in from the rim."""
+            return box.right if at_left else width - box.left
+
+        def touches(box: Box, at_left: bool = at_left) -> bool:
+            return box.left < RIM * width if at_left else box.right > (1 - RIM) * width
+
+        rim = [line for line in kept if depth(line.box) < reach]
+        rest = [line for line in kept if depth(line.box) >= reach]
+        if rim and rest and sum(touches(line.box) for line in rim) > 0.5 * len(rim):
+            kept = rest
             strays.append(sorted(rim, key=lambda line: line.box.top))
     return kept, strays
 

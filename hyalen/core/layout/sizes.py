@@ -45,7 +45,8 @@ def type_size(line: SetLine) -> float:
         return max(1.0, CAPITALS * line.height)
     (x0, y0), (x1, y1) = line.baseline
     slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
-    tall, low = [], []
+    tall: list[float] = []
+    low: list[float] = []
     for word in line.words:
         rise = y0 + slope * (word.box.centre.x - x0) - word.box.top
         (tall if _TALL.search(word.text) else low).append(rise)

@@ -33,8 +33,15 @@ class FoundTable(NamedTuple):
     cells: tuple[FoundCell, ...]
 
 
-def find_ruled_tables(rules: Rules) -> list[FoundTable]:
-    """Tables with rules between both rows and columns.
+class Grids(NamedTuple):
+    """What crossing rules form: tables, and the staves of printed music."""
+
+    tables: list[FoundTable]
+    staves: list[Box]
+
+
+def find_grids(rules: Rules) -> Grids:
+    """Tables with rules between both rows and columns, and staves, whose rules stand in bundles.
 
     Strokes that cross form a grid; two neighbouring places of the grid are one cell where
     less than half of the side between them is ruled.
@@ -43,22 +50,28 @@ def find_ruled_tables(rules: Rules) -> list[FoundTable]:
     gap = max(3, int(dpi / 30))
     grid = cv2.dilate(across | down, np.ones((gap, gap), np.uint8))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(grid, connectivity=8)
-    tables = []
+    tables: list[FoundTable] = []
+    staves: list[Box] = []
     for i in range(1, count):
         left, top, width, height, _ = (int(v) for v in stats[i])
         if width < dpi or height < dpi * 0.35:
             continue
         window = (slice(top, top + height), slice(left, left + width))
         mine = labels[window] == i
+        if _is_staff(across[window] * mine, width, gap):
+            staves.append(Box(*(int(v * factor) for v in (left, top, left + width, top + height))))
+            continue
         table = _grid(across[window] * mine, down[window] * mine, gap)
         if table is not None and _row_height(table) > LEAST_ROW * dpi:
             tables.append(_placed(table, left, top, factor))
-    return tables
+    return Grids(tables, staves)
 
 
 def _is_staff(across: NDArray[np.uint8], width: int, gap: int) -> bool:
     """Whether the rules across stand in bundles, as those of printed music do."""
     hits = np.flatnonzero(across.sum(axis=1, dtype=np.float64) >= 0.2 * width)
+    if len(hits) == 0:
+        return False
     runs = np.split(hits, np.flatnonzero(np.diff(hits) > gap * 2) + 1)
     return float(np.median([run[-1] - run[0] for run in runs])) > 2.5 * gap
 
@@ -80,7 +93,7 @@ def _grid(across: NDArray[np.uint8], down: NDArray[np.uint8], gap: int) -> Found
     height, width = across.shape
     ys = _positions(across.sum(axis=1, dtype=np.float64), 0.2 * width, gap * 2)
     xs = _positions(down.sum(axis=0, dtype=np.float64), 0.2 * height, gap * 2)
-    if len(ys) < 3 or len(xs) < 3 or _is_staff(across, width, gap):
+    if len(ys) < 3 or len(xs) < 3:
         return None
     rows, columns = len(ys) - 1, len(xs) - 1
 

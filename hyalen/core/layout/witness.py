@@ -65,7 +65,7 @@ def witnesses(page: Image) -> list[Witness]:
     view = cv2.resize(page, (WIDTH, HEIGHT), interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_CUBIC)
     if view.ndim == 2:
         view = cv2.cvtColor(view, cv2.COLOR_GRAY2RGB)
-    scaled = (view.astype(np.float32) / 255 - np.float32(MEAN)) / np.float32(DEVIATION)
+    scaled = (view.astype(np.float32) / 255 - np.array(MEAN, np.float32)) / np.array(DEVIATION, np.float32)
     session = _session()
     told = session.run(None, {session.get_inputs()[0].name: scaled.transpose(2, 0, 1)[None]})
     scores = np.concatenate([each[0] for each in told[: len(STRIDES)]])

@@ -78,7 +78,8 @@ def assign_roles(
     outside = margins(content, texts, told, rules)
     kinds = {r.id: _told(r.box, told) for r in texts}
     free = [rule for rule in rules if not any(other.grown(int(body)).covers(rule) for other in others)]
-    notes = _notes([r for r in texts if r.id not in outside], content, body, free)
+    alone = [rule for rule in free if not any(r.box.grown(int(0.3 * body)).covers(rule) for r in texts)]
+    notes = _notes([r for r in texts if r.id not in outside], content, body, alone)
     for region in texts:
         text = region.text
         if region.id in outside:
@@ -95,7 +96,7 @@ def assign_roles(
             score = _heading_score(region, size, weight)
             if Kind.TITLE in kinds[region.id] and score > 0.1:
                 score = max(score, 0.6)
-            if _is_underlined(region, free) and len(text.split()) <= 8 and not text.endswith(SENTENCE_END):
+            if _is_underlined(region, free) and len(text.split()) <= 8:
                 score = max(score, 0.6)
             if score >= 0.5:
                 headings[region.id] = (size, score)
