@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces
 
 LEAST_LETTERS = 40
+LEAST_SHARE = 0.08  # of all marks, that are letters in rows: in a photograph few happen to be
+LEAST_ALIKE = 0.55
 LARGEST_SIDE = 2600  # beyond, letters are measured on a reduced page
 SMALLEST_SIDE = 1300  # below, on an enlarged one, so that small print comes apart
 LEGIBLE = 13.0  # pixels; smaller letters read better enlarged (bench/real)
@@ -38,10 +40,14 @@ def letter_height(page: Image) -> float | None:
     local = cv2.boxFilter(ink, cv2.CV_32F, (side, side), borderType=cv2.BORDER_REPLICATE)
     depth = local - ink
     dark = depth > max(14.0, 0.4 * float(np.percentile(depth[::3, ::3], 99.0)))
-    heights = _in_rows(pieces(dark.astype(np.uint8)).stats[1:].astype(np.float64))
-    if len(heights) < LEAST_LETTERS:
+    found = pieces(dark.astype(np.uint8)).stats[1:]
+    heights = _in_rows(found.astype(np.float64))
+    if len(heights) < max(LEAST_LETTERS, LEAST_SHARE * len(found)):
         return None
-    return float(np.percentile(heights, 40) / scale)
+    usual = float(np.percentile(heights, 40))
+    if np.mean((heights > 0.75 * usual) & (heights < 1.7 * usual)) < LEAST_ALIKE:
+        return None
+    return float(usual / scale)
 
 
 def reading_scale(page: Image) -> float:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from hyalen.core.layout.sizes import type_size
+from hyalen.core.layout.sizes import SetLine, type_size
 from hyalen.core.model.content import Line
 
 LIST_MARKER = re.compile(
@@ -18,12 +18,29 @@ SENTENCE_END = tuple(".!?:;؟。")
 BULLETS = "•●▪■◦‣*"
 LEAST_INDENT = 0.6  # line heights
 RESIZED = 1.25
-RESIZED_JUSTIFIED = 1.6  # worn or sized-down lines of one justified paragraph
+RESIZED_JUSTIFIED = 1.45  # worn or sized-down lines of one justified paragraph
+SHORT = 4
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
 
 
-def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False) -> list[list[Line]]:
+def usual_leading(columns: Sequence[Sequence[SetLine]]) -> float:
+    """Distance of baselines over line height, as most of the page's columns have it; 0 where no column tells.
+
+    Parameters
+    ----------
+    columns : sequence of sequence of line
+        Each from top to bottom.
+    """
+    found = []
+    for lines in columns:
+        if len(lines) > 3:
+            pitch = np.diff([(line.baseline[0].y + line.baseline[1].y) / 2 for line in lines])
+            found += [float(np.median(pitch) / max(1.0, np.median([line.height for line in lines])))] * len(lines)
+    return float(np.median(found)) if found else 0.0
+
+
+def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False, leading: float = 0.0) -> list[list[Line]]:
     """Cut a column's lines where a new paragraph starts.
 
     A paragraph starts after more than the usual space, at a change of type size, at a list
@@ -38,10 +55,12 @@ def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False) -> list
         From top to bottom.
     right_to_left : bool
         Lines start at the right edge.
+    leading : float
+        The page's usual distance of baselines over line height, if known.
     """
     if not lines:
         return []
-    column = _Column(lines, right_to_left)
+    column = _Column(lines, right_to_left, leading)
     paragraphs = [[lines[0]]]
     for i in range(1, len(lines)):
         if column.starts_at(i):
@@ -49,6 +68,15 @@ def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False) -> list
         else:
             paragraphs[-1].append(lines[i])
     return paragraphs
+
+
+def _ordinal(line: Line) -> int | None:
+    """What a list marker counts: its number, or its letter's place in the alphabet."""
+    match = LIST_MARKER.match(line.text)
+    core = re.sub(r"[\W_]", "", match.group()) if match else ""
+    if core.isdigit():
+        return int(core)
+    return ord(core.lower()) if len(core) == 1 else None
 
 
 def _sentence_ends(line: Line) -> bool:
@@ -63,8 +91,8 @@ def _all_capitals(line: Line) -> bool:
 class _Column:
     """A column's measures: `starts` and `ends` grow in reading direction."""
 
-    def __init__(self, lines: Sequence[Line], right_to_left: bool) -> None:
-        self.lines = lines
+    def __init__(self, lines: Sequence[Line], right_to_left: bool, leading: float) -> None:
+        self.lines, self.leading = lines, leading
         boxes = [line.box for line in lines]
         self.starts = [-b.right if right_to_left else b.left for b in boxes]
         self.ends = [-b.left if right_to_left else b.right for b in boxes]
@@ -90,6 +118,8 @@ class _Column:
     def _spaced(self, i: int, size: float) -> bool:
         near = self.pitch[max(0, i - 6) : i + 5]
         usual = float(np.percentile(near, 35)) if len(near) > 2 else float(np.min(self.pitch))
+        if self.leading and len(self.lines) <= SHORT:  # a short column does not tell its own
+            usual = min(usual, self.leading * size)
         return bool(self.pitch[i - 1] > max(usual * 1.3, usual + 0.25 * size, LOOSE * size))
 
     def _resized(self, i: int) -> bool:
@@ -115,7 +145,15 @@ class _Column:
         text, before = self.lines[i].text, self.lines[i - 1].text
         if not LIST_MARKER.match(text):
             return False
-        return text[0] in BULLETS or before.endswith((*SENTENCE_END, ";", ",")) or self._remains(i - 1) > 2 * size
+        if text[0] in BULLETS or self._counts_on(i):
+            return True
+        return before.endswith((*SENTENCE_END, ";", ",")) or self._remains(i - 1) > 2 * size
+
+    def _counts_on(self, i: int) -> bool:
+        """Whether the line's number or letter is the next after that of an item above it."""
+        mark = _ordinal(self.lines[i])
+        above = [m for line in self.lines[:i] if (m := _ordinal(line)) is not None]
+        return mark is not None and bool(above) and mark == above[-1] + 1
 
     def _indented(self, i: int, size: float) -> bool:
         """Whether the line starts farther in than the lines before and after it."""

@@ -16,7 +16,7 @@ from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import Figure, find_figures
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import reading_order
-from hyalen.core.layout.paragraphs import split_paragraphs
+from hyalen.core.layout.paragraphs import split_paragraphs, usual_leading
 from hyalen.core.layout.rows import cut_lines, join_rows, part_of
 from hyalen.core.layout.tables import FoundTable, find_grids
 from hyalen.core.layout.witness import Kind, Witness
@@ -80,9 +80,10 @@ def find_regions(
     regions += [_table_region(table, read, numbered, languages, "aligned columns", 0.7) for table in aligned]
     regions += [_figure_region(figure, numbered) for figure in figures]
     parts: list[list[Region]] = [[region] for region in regions]
+    leading = usual_leading(chains)
     for chain in chains:
         right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
-        paragraphs = split_paragraphs([_line(line, numbered) for line in chain], right_to_left)
+        paragraphs = split_paragraphs([_line(line, numbered) for line in chain], right_to_left, leading)
         parts.append([_text_region(paragraph, numbered, languages) for paragraph in paragraphs])
     parts += [[_stray_region([_line(line, numbered) for line in stray], numbered)] for stray in strays]
     main = mostly_right_to_left([w.language for line in read for w in line.words])
