@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
+from hyalen.core.model.treatment import Corners
 
 LEAST_DEPTH = 12
 LEAST_CONTRAST = 0.25
@@ -19,6 +20,7 @@ UNEVEN_BED = 0.2
 LEAST_EDGE = 0.2
 BAND_LEVEL, BAND_DARK, BAND_INCHES = 0.4, 0.75, 0.08
 MOST_BEYOND = 0.002
+LEAST_WRITTEN, BRIGHTER = 0.05, 8
 MOST_UNEVEN_SIDES = 0.25
 
 
@@ -169,6 +171,32 @@ def _free_ink(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> 
         int((boxes[:, 0] + boxes[:, 2]).max()),
         int((boxes[:, 1] + boxes[:, 3]).max()),
     )
+
+
+def is_picture_on_paper(page: Image, dpi: float, corners: Corners) -> bool:
+    """Whether four corners are a picture's: there is writing beyond them, on paper brighter than what they hold.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+    dpi : float
+        Pixels an inch.
+    corners : four of (x, y)
+        In inches.
+    """
+    small, factor = reduced(grey(page), dpi, 75)
+    scale = dpi / factor
+    inside = np.zeros(small.shape, np.uint8)
+    cv2.fillConvexPoly(inside, np.round(np.array(corners) * scale).astype(np.int32), (1,))
+    letters = _letters(small, scale)
+    written = float(letters[inside == 0].sum()) / max(1.0, float(letters.sum()))
+    band = np.ones((int(0.3 * scale) | 1, int(0.3 * scale) | 1), np.uint8)
+    paper = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
+    beyond = paper[(cv2.dilate(inside, band) == 1) & (inside == 0)]
+    within = paper[(cv2.erode(inside, band) == 0) & (inside == 1)]
+    if written < LEAST_WRITTEN or beyond.size == 0 or within.size == 0:
+        return False
+    return bool(np.median(beyond) > np.median(within) + BRIGHTER)
 
 
 def _is_sheet(page: Image, letters: Image, seen: Box, limits: Box, dpi: float) -> bool:

@@ -15,6 +15,8 @@ from hyalen.core.model.geometry import Box, Point, union
 WORK_DPI = 100.0
 FRAMED = 0.12  # more of an outline under words than this is text with a frame around it
 LEAST_INK = 0.03  # of a box that another witness calls a picture
+SPRAWLING = 0.25  # of the page
+SOLID = 0.12  # inches: thinner links between pictures are frames
 LEAST_STROKE = 0.36  # inches
 LEAST_FILLED = 0.12  # of a box
 MOST_TEXT = 0.02  # under words, where a picture may still be told by its box
@@ -65,6 +67,19 @@ def find_figures(
     joined = as_uint8(cv2.morphologyEx(ink, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)))
     found, strokes = pieces(joined), pieces(as_uint8(ink))
     parts = [_Part.of(found.labels, found.stats, i, ink, text, strokes) for i in range(1, len(found.stats))]
+    labels = found.labels
+    for part in [p for p in parts if p.sprawls(small.shape)]:
+        # Frames and bands join what are several pictures.
+        side = max(3, int(SOLID * dpi / factor)) | 1
+        opened = cv2.morphologyEx(
+            (labels == part.label).astype(np.uint8), cv2.MORPH_OPEN, np.ones((side, side), np.uint8)
+        )
+        apart = pieces(as_uint8(opened))
+        first = int(labels.max()) + 1
+        labels = np.where(apart.labels > 0, apart.labels + first - 1, np.where(labels == part.label, 0, labels))
+        stats = np.concatenate([np.zeros((first, 5), np.int32), apart.stats[1:]])
+        parts.remove(part)
+        parts += [_Part.of(labels, stats, i, ink, text, strokes) for i in range(first, len(stats))]
     figures: list[tuple[Box, list[_Part]]] = []
     for box in merged([Box(*(int(v / factor) for v in b)) for b in told if not any(t.covers(b) for t in tables)]):
         inside = [p for p in parts if box.covers(p.box, 0.6)]
@@ -75,7 +90,7 @@ def find_figures(
             figures.append((union(p.box for p in inside), inside))
             parts = [p for p in parts if p not in inside]
     figures += [(p.box, [p]) for p in parts if p.is_picture(dpi / factor)]
-    return [_figure(box, members, joined, found.labels, text, factor, page) for box, members in figures]
+    return [_figure(box, members, labels, text, factor, page) for box, members in figures]
 
 
 class _Part(NamedTuple):
@@ -107,6 +122,10 @@ class _Part(NamedTuple):
         inked, covered = int(ink[window][mine].sum()), int(text[window][filled].sum())
         return cls(i, box, area, int(filled.sum()), inked, covered, largest)
 
+    def sprawls(self, shape: tuple[int, ...]) -> bool:
+        """Whether it reaches over much of the page, around text."""
+        return self.box.area > SPRAWLING * shape[0] * shape[1] and self.filled < 0.6 * self.box.area
+
     def is_picture(self, dpi: float) -> bool:
         short, long = sorted((self.box.width, self.box.height))
         if short < dpi * 0.4 or long < dpi * 0.55 or self.area < 0.025 * self.box.area:
@@ -122,7 +141,6 @@ class _Part(NamedTuple):
 def _figure(
     box: Box,
     members: Sequence[_Part],
-    joined: Image,
     labels: NDArray[np.int32],
     text: Image,
     factor: float,

@@ -71,6 +71,8 @@ def find_regions(
 
     outside = [t for line in read if (t := _without(line, [t.box for t in tables], figures)) is not None]
     kept = [line for line in outside if not _is_noise(line, dpi)]
+    upright = [line for line in kept if _stands_up(line)]
+    kept = [line for line in kept if not _stands_up(line)]
     rows = join_rows(cut_lines(kept, rules.down, [t.box for t in told if t.kind in RUNNING_TEXT]), rules.down)
     rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])
     aligned = find_aligned_tables(columns(rows, rules.across), rules.across, told)
@@ -85,6 +87,9 @@ def find_regions(
         right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
         paragraphs = split_paragraphs([_line(line, numbered) for line in chain], right_to_left, leading)
         parts.append([_text_region(paragraph, numbered, languages) for paragraph in paragraphs])
+    for line in upright:  # its words stand below each other; no other line goes on from it
+        level = (Point(line.box.left, line.box.bottom), Point(line.box.right, line.box.bottom))
+        parts.append([_text_region([_line(line._replace(baseline=level), numbered)], numbered, languages)])
     parts += [[_stray_region([_line(line, numbered) for line in stray], numbered)] for stray in strays]
     main = mostly_right_to_left([w.language for line in read for w in line.words])
     order = reading_order([union(_core(region) for region in part) for part in parts], main)
@@ -255,12 +260,17 @@ def _is_noise(line: FoundLine, dpi: float) -> bool:
     best = max(w.confidence for w in line.words)
     if letters == 0:
         return not any(c in "•*–—-…" for c in text) or best < 0.5 or len(text) < 2
-    if line.box.height < dpi / 40 or line.box.height > dpi * 1.2:
+    if line.box.height < dpi / 40 or (line.box.height > dpi * 1.2 and not _stands_up(line)):
         return True
     mean = sum(w.confidence * len(w.text) for w in line.words) / len(text)
     if mean < 0.3:
         return not any(len(w.text) >= 4 and is_known(w.text.strip(".,;:"), w.language) for w in line.words)
     return letters <= 2 and mean < 0.55
+
+
+def _stands_up(line: FoundLine) -> bool:
+    """Whether the line runs up or down the page and reads."""
+    return len(line.words) > 1 and line.box.height > 3 * line.box.width and _mean_confidence(line) > SURE
 
 
 def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure]) -> FoundLine | None:

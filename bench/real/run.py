@@ -1,0 +1,88 @@
+"""Blocks, order, roles and words of real scans, the bare engine's better try beside."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from pathlib import Path
+
+import cv2
+import numpy as np
+from PIL import Image as Pillow
+
+from bench import bare
+from bench.real.score import Score, score
+from hyalen.core.formats.read import read_source_page
+from hyalen.core.formats.source import Limits
+from hyalen.core.imaging.clean import clean_page
+from hyalen.core.languages import is_known
+from hyalen.core.model.content import PageContent
+from hyalen.core.model.treatment import Treatment
+from hyalen.core.read import read_content
+from hyalen.core.reading.upright import find_turn
+from hyalen.work.jobs import Original
+
+TRUTH = Path(__file__).parent / "blocks.json"
+KINDS = {".tif", ".jpg", ".png"}
+LANGUAGES = {"1555.003": "deu", "arabic2": "ara", "cat.007": "fra", "dreyfus1": "fra", "pedante.079": "ita"}
+ENLARGED = 3
+MOST_ENLARGED = 2200  # pixels; the bare engine is not given larger pages three times their size
+
+
+def read_page(path: Path, language: str) -> PageContent:
+    """A scan through the whole pipeline."""
+    source = read_source_page(path, 0, Limits())
+    original = Original(source.original, source.dpi, source.stated_turn, bool(source.dpi_reason))
+    turn = partial(find_turn, languages=(language,))
+    page = clean_page(original.pixels(), original.dpi, Treatment(), turn, dpi_guessed=original.dpi_guessed)
+    return read_content(page.read, page.cleaned.dpi, (language,))
+
+
+def known_words(text: str, language: str) -> int:
+    """Words of three letters and more that the language's list holds."""
+    return sum(len(w) > 2 and is_known(w, language) for w in re.findall(r"[^\W\d_]+", text))
+
+
+def measure(path: Path) -> tuple[str, int, int, Score | None]:
+    """(name, known words read, of the bare engine's better try, score where the page is told)."""
+    cv2.setNumThreads(1)
+    language = LANGUAGES.get(path.stem, "eng")
+    content = read_page(path, language)
+    ours = known_words("\n".join(line.text for r in content.everything for line in r.all_lines), language)
+    with Pillow.open(path) as picture:
+        scan = np.asarray(picture.convert("RGB"))
+        dpi = float(picture.info.get("dpi", (300, 300))[0])
+    theirs = known_words(bare.read(scan, dpi if dpi >= 70 else 300, language), language)
+    if max(scan.shape) < MOST_ENLARGED:
+        large = np.asarray(cv2.resize(scan, None, fx=ENLARGED, fy=ENLARGED, interpolation=cv2.INTER_CUBIC), np.uint8)
+        theirs = max(theirs, known_words(bare.read(large, 300, language), language))
+    truth = json.loads(TRUTH.read_text("utf8")).get(path.name)
+    return path.stem, ours, theirs, score(content, truth) if truth else None
+
+
+def run(workers: int) -> list[tuple[str, str, str, str]]:
+    """Rows of (measure, ours, bare engine, reach); none where REAL_PAGES names no folder."""
+    folder = os.environ.get("REAL_PAGES")
+    if not folder:
+        return [("real pages (REAL_PAGES names no folder)", "left out", "", "")]
+    paths = sorted(p for p in Path(folder).iterdir() if p.suffix in KINDS)
+    with ProcessPoolExecutor(workers) as pool:
+        results = list(pool.map(measure, paths))
+    rows = []
+    for name, ours, theirs, told in results:
+        says = f"F1 {told.f1:.2f}, order {told.order:.2f}, roles {told.roles:.2f}" if told else ""
+        rows.append((f"  {name}: known words; blocks", f"{ours}; {says}".rstrip("; "), str(theirs), ""))
+    scores = [told for *_, told in results if told]
+    mean = [sum(getattr(s, each) for s in scores) / max(1, len(scores)) for each in ("f1", "order", "roles")]
+    rows.append(("real pages: block starts F1", f"{mean[0]:.3f}", "", "0.95"))
+    rows.append(("real pages: reading order", f"{mean[1]:.3f}", "", "0.98"))
+    rows.append(("real pages: roles", f"{mean[2]:.3f}", "", "0.95"))
+    rows.append(("real pages: artifacts read aloud", str(sum(s.leaked for s in scores)), "", "0"))
+    fewer = sum(ours < theirs for _, ours, theirs, _ in results)
+    rows.append(("real pages with fewer known words than bare", str(fewer), "", "0"))
+    both = sum(r[1] for r in results), sum(r[2] for r in results)
+    rows.append(("real pages: known words read", str(both[0]), str(both[1]), "above bare"))
+    return rows
