@@ -63,7 +63,8 @@ def clean_page(
         told. The scan's quality is then not measured again.
     """
     screen = told_dpi is not None
-    scale = 1.0 if screen else reading_scale(original)
+    as_scanned = treatment.output.switch is Switch.OFF
+    scale = 1.0 if screen or as_scanned else reading_scale(original)
     fine = enlarged(original, scale)
     placed = place_page(fine, dpi * scale, treatment, find_turn, half, known, told_dpi or dpi)
     return finish_page(fine, dpi * scale, treatment, placed, known, reverse, dpi_guessed, screen, scale)

@@ -7,7 +7,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.imaging.pixels import Image, grey, pieces
+
+LEAST_LETTERS = 60
+LEAST_DOTS = 12
+MOST_DUST = 0.5  # of a dot's area
+LARGEST_DOT = 1.3
+MOST_TIED = 0.12
+CLEAR = 2  # pixels of paper around a mark that is no part of a letter
 
 
 def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
@@ -16,7 +23,8 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     A mark goes when it covers less than a square of 1/60 inch and no letter-sized
     ink lies within 1/14 inch of it, so dots, accents and punctuation stay; so does one as
     large as a full stop (up to 1/25 inch). Marks right above or beside each other stay: a
-    colon after a space, a row of leader dots.
+    colon after a space, a row of leader dots. Within lines goes what is less than half as large
+    as the page's own dots (those on i and j, or a square of its stroke) and touches no letter.
 
     Parameters
     ----------
@@ -31,8 +39,8 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
         The page and the number of marks taken off.
     """
     dark = (grey(page) < 200).astype(np.uint8)
-    count, labels, stats, found = cv2.connectedComponentsWithStats(dark, connectivity=8)
-    centres = np.asarray(found, dtype=np.float64)
+    labels, stats, centres = pieces(dark)
+    count = len(stats)
     size = np.maximum(stats[:, 2], stats[:, 3])
     small = (stats[:, 4] <= (dpi / 60) ** 2) & (size <= dpi / 30)
     small[0] = False
@@ -55,6 +63,7 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     stops[0] = False
     gone = (small & clear) | stops
     gone[np.flatnonzero(gone)[_in_a_row(centres[gone], centres, stats[:, 4] > (dpi / 100) ** 2, dpi)]] = False
+    gone |= _dust(dark, stats, centres, size, dpi)
     if not gone.any():
         return page, 0
     result = page.copy()
@@ -63,6 +72,90 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
         mask = cv2.dilate(gone[labels[window]].astype(np.uint8), np.ones((3, 3), np.uint8)) == 1
         result[window][mask] = 255
     return result, int(gone.sum())
+
+
+def _dust(
+    dark: NDArray[np.uint8],
+    stats: NDArray[np.int32],
+    centres: NDArray[np.float64],
+    size: NDArray[np.int32],
+    dpi: float,
+) -> NDArray[np.bool_]:
+    """Which marks are far smaller than the dots of the page's own letters and lie clear of all ink."""
+    dust = np.zeros(len(stats), bool)
+    left, top, width, height, area = stats.T
+    letters = np.flatnonzero((height > dpi / 30) & (height < dpi / 4) & (width < dpi / 3) & (size > dpi / 25))
+    if len(letters) < LEAST_LETTERS:
+        return dust
+    tall = float(np.percentile(height[letters], 40))
+    dot, on_stems = _dot_area(stats, centres, size, letters, tall)
+    tied = (height > 0.6 * tall) & (height < dpi / 4) & (width > 1.8 * height) & (width < 2 * dpi)
+    on_stems &= bool(tied.sum() < MOST_TIED * len(letters))  # letters that join bear dots anywhere
+    small = np.flatnonzero((area < LARGEST_DOT * dot) & (size < 0.45 * tall))
+    boxes = np.c_[left, top, left + width, top + height].astype(np.float64)
+    near = cKDTree(centres[letters]).query_ball_point(centres[small], 2.2 * tall)
+    marks = cKDTree(centres[small])
+    for i, others in zip(small, near, strict=True):
+        if i == 0:
+            continue
+        y, x, h, w = int(top[i]), int(left[i]), int(height[i]), int(width[i])
+        around = dark[max(0, y - CLEAR) : y + h + CLEAR, max(0, x - CLEAR) : x + w + CLEAR]
+        if int(around.sum()) != int(area[i]):
+            continue
+        if area[i] < MOST_DUST * dot:
+            dust[i] = True
+        elif on_stems and others and not _may_stand(boxes[i], boxes[letters[others]], tall):
+            column = boxes[small[marks.query_ball_point(centres[i], 1.1 * tall)]]
+            dust[i] = not (np.abs(column[:, [0, 2]].mean(axis=1) - centres[i][0]) < 0.15 * tall).sum() > 1
+    return dust
+
+
+def _may_stand(mark: NDArray[np.float64], letters: NDArray[np.float64], tall: float) -> bool:
+    """Whether a dot can stand there: over or under a letter, behind one on its baseline, or at its head."""
+    left, top, right, bottom = mark
+    middle = (left + right) / 2
+    within = (letters[:, 0] - 0.15 * tall < middle) & (middle < letters[:, 2] + 0.15 * tall)
+    over, under = letters[:, 1] - bottom, top - letters[:, 3]
+    if (within & (((over > -0.2 * tall) & (over < 0.8 * tall)) | ((under > -0.2 * tall) & (under < 0.5 * tall)))).any():
+        return True
+    behind = (left - letters[:, 2] > -0.2 * tall) & (left - letters[:, 2] < 0.6 * tall)
+    long = letters[:, 3] - letters[:, 1] > 1.2 * tall
+    level = np.abs(bottom - letters[:, 3]) < 0.3 * tall
+    level |= long & (np.abs(bottom - (letters[:, 3] - 0.35 * tall)) < 0.3 * tall)  # behind a descender
+    at_head = (np.abs(top - letters[:, 1]) < 0.35 * tall) & (
+        (np.abs(left - letters[:, 2]) < 0.6 * tall) | (np.abs(letters[:, 0] - right) < 0.6 * tall)
+    )
+    return bool((behind & level).any() or (at_head & (long | (top < letters[:, 1] + 0.2 * tall))).any())
+
+
+def _dot_area(
+    stats: NDArray[np.int32],
+    centres: NDArray[np.float64],
+    size: NDArray[np.int32],
+    letters: NDArray[np.int64],
+    tall: float,
+) -> tuple[float, bool]:
+    """Pixels of a dot: of those right above a stem, where there are enough, else of a square of the letters' stroke.
+
+    Also whether it was measured on stems; without them nobody knows where this script has its dots.
+    """
+    left, top, width, height, area = stats.T
+    stems = letters[(width[letters] < 0.6 * height[letters]) & (height[letters] < 1.5 * tall)]
+    marks = np.flatnonzero((size < 0.5 * tall) & (area > 4))
+    marks = marks[marks > 0]
+    # A stroke's area over half its outline, which is about its length.
+    stroke = float(np.median(area[letters] / (width[letters] + height[letters])))
+    if len(stems) and len(marks):
+        heads = np.c_[left[stems] + width[stems] / 2, top[stems]]
+        apart, nearest = cKDTree(heads).query(centres[marks], distance_upper_bound=0.8 * tall)
+        head = heads[np.minimum(nearest, len(heads) - 1)]
+        above = np.isfinite(apart) & (np.abs(centres[marks][:, 0] - head[:, 0]) < 0.2 * tall)
+        above &= centres[marks][:, 1] < head[:, 1]
+        dots = area[marks[above]]
+        dots = dots[dots > 0.5 * stroke**2]
+        if len(dots) >= LEAST_DOTS:
+            return float(np.median(dots)), True
+    return stroke**2, False
 
 
 def _in_a_row(

@@ -15,7 +15,7 @@ LARGEST_SIDE = 2600  # beyond, letters are measured on a reduced page
 SMALLEST_SIDE = 1300  # below, on an enlarged one, so that small print comes apart
 LEGIBLE = 13.0  # pixels; smaller letters read better enlarged (bench/real)
 COMFORTABLE = 20.0
-MOST_ENLARGED = 4.0
+STEPS = (1.5, 2.0, 3.0, 4.0)  # few, so that pages of one document come out alike
 MOST_PIXELS = 24e6
 
 
@@ -63,7 +63,8 @@ def reading_scale(page: Image) -> float:
     if height is None or height >= LEGIBLE:
         return 1.0
     most = float(np.sqrt(MOST_PIXELS / (page.shape[0] * page.shape[1])))
-    return max(1.0, min(COMFORTABLE / height, MOST_ENLARGED, most))
+    wanted = min(COMFORTABLE / height, most)
+    return max((step for step in STEPS if step <= 1.2 * wanted), default=1.0)
 
 
 def enlarged(page: Image, scale: float) -> Image:

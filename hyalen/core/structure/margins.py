@@ -19,8 +19,7 @@ PAGE_NUMBER = re.compile(
     r"(?:\d{1,4}[a-z]?|[ivxlc]{1,7})(?:\s*(?:/|of|de|von|di|van|z|из)\s*\d{1,4})?\W*$",
     re.IGNORECASE,
 )
-_NUMBER_FIRST = re.compile(r"^\W*\d{1,4}\W+(?=\D)")
-_NUMBER_LAST = re.compile(r"\D\W*\s\d{1,4}\W*$")
+_NUMBER = re.compile(r"^\W*(?:\d{1,4}|[ivxlc]{2,7})\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
 _SIGNATURE = re.compile(r"^(?:[A-Za-z*]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
@@ -57,12 +56,12 @@ def margins(
     for at_top in (True, False):
         row = _outer_row(content, texts, at_top)
         for region in row:
-            margin = _settled(region, row, content, usual, told, rules, at_top)
+            margin = _settled(region, row, texts, content, usual, told, rules, at_top)
             if margin:
                 found[region.id] = margin
         if any(r.id in found for r in row):  # what stands in one row with a page number belongs to it
             for region in row:
-                if len(region.lines) == 1 and not _CREDIT.match(region.text):
+                if len(region.lines) == 1 and _may_be(region) and _is_apart(region, texts, row):
                     found.setdefault(region.id, Margin(Role.RUNNING_HEAD, 0.8, "in one row with the page number"))
     catchword = _catchword(content, [r for r in texts if r.id not in found])
     if catchword:
@@ -78,20 +77,41 @@ def _outer_row(content: PageContent, texts: Sequence[Region], at_top: bool) -> l
     outer = min(texts, key=lambda r: r.box.centre.y) if at_top else max(texts, key=lambda r: r.box.centre.y)
     if (outer.box.bottom > limit) if at_top else (outer.box.top < content.height - limit):
         # A page's content may begin low; then its first row stands alone, far from all else.
-        return [outer] if len(outer.lines) == 1 and _is_apart(outer, texts) else []
+        return [outer] if len(outer.lines) == 1 and _is_apart(outer, texts, [outer]) else []
     middle = outer.box.centre.y
     return [r for r in texts if len(r.lines) <= 2 and r.box.top - 2 <= middle <= r.box.bottom + 2]
 
 
-def _is_apart(region: Region, texts: Sequence[Region]) -> bool:
-    others = [r.box for r in texts if r is not region]
+def _may_be(region: Region) -> bool:
+    """Whether it could be a running head: short, and no sentence or part of one."""
+    text = region.text
+    return len(text.split()) <= MOST_WORDS and not _CREDIT.match(text) and not text.endswith((",", ";", ":", "-", "."))
+
+
+def _is_apart(region: Region, texts: Sequence[Region], row: Sequence[Region], least: float = 0.9) -> bool:
+    """Whether more space than between lines parts it from all text that is not in its row."""
+    others = [r.box for r in texts if all(r is not each for each in row)]
     gap = min((max(b.top - region.box.bottom, region.box.top - b.bottom) for b in others), default=0)
-    return gap > 0.5 * region.box.height
+    return gap > least * region.lines[0].height
+
+
+def _number_stands_off(region: Region) -> bool:
+    """Whether the line begins or ends with a number that more than a word's space parts from the rest."""
+    words, height = region.lines[0].words, region.lines[0].height
+    if len(words) < 2:
+        return False
+    ends = ((words[0], words[1]), (words[-1], words[-2]))
+    return any(
+        _NUMBER.match(number.text.casefold())
+        and max(other.box.left - number.box.right, number.box.left - other.box.right) > 0.9 * height
+        for number, other in ends
+    )
 
 
 def _settled(
     region: Region,
     row: Sequence[Region],
+    texts: Sequence[Region],
     content: PageContent,
     usual: float,
     told: Sequence[Witness],
@@ -101,16 +121,20 @@ def _settled(
     text = region.text
     if len(region.lines) == 1 and PAGE_NUMBER.match(text):
         return Margin(Role.PAGE_NUMBER, 0.9, "a number alone at the page's edge")
-    if len(region.lines) > 1 or len(text.split()) > MOST_WORDS:
+    if len(region.lines) > 1 or not _may_be(region):
         return None
     large = type_size(region.lines[0]) > 1.2 * usual
+    if not large and _number_stands_off(region) and _is_apart(region, texts, row):
+        return Margin(Role.RUNNING_HEAD, 0.85, "a line with the page number at the page's edge")
     kinds = {w.kind for w in told if w.confidence > LEAST_TOLD and w.box.covers(region.box, 0.6)}
-    if kinds & {Kind.HEADER, Kind.FOOTER} and not large and not kinds & {Kind.TITLE}:
+    if (
+        kinds & {Kind.HEADER, Kind.FOOTER}
+        and not large
+        and Kind.TITLE not in kinds
+        and _is_apart(region, texts, row, 1.5)
+    ):
         return Margin(Role.RUNNING_HEAD, 0.8, "looks like a running head")
     capitals = sum(c.isupper() for c in text) > 0.5 * sum(c.isalpha() for c in text)
-    numbered = _NUMBER_LAST.search(text) or (_NUMBER_FIRST.match(text) and (capitals or not at_top))
-    if numbered and not large:
-        return Margin(Role.RUNNING_HEAD, 0.85, "a line with the page number at the page's edge")
     if at_top and _YEAR.search(text) and capitals and len(row) == 1 and _ruled_below(region.box, content, rules):
         return Margin(Role.RUNNING_HEAD, 0.75, "a dated line over a rule at the page's head")
     return None
