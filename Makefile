@@ -2,7 +2,7 @@ PYTHON_FILES = hyalen tests bench tools
 BIN = .venv/bin
 DEMO = demo-data
 
-.PHONY: setup demo test test-setup lint bench lock screenshots clean
+.PHONY: setup languages demo test test-setup lint bench lock screenshots clean
 
 setup:
 	@tools/setup.sh
@@ -27,6 +27,11 @@ test: lint test-setup
 
 bench: setup
 	$(BIN)/python -m bench
+
+# make languages CODES="swe nor": the OCR engine's data for further languages, by their Debian packages.
+languages:
+	apt-get install -y --no-install-recommends $(addprefix tesseract-ocr-,$(subst _,-,$(CODES)))
+	@tools/setup.sh
 
 # Needs uv (pip install uv); writes no address of a registry.
 lock:

@@ -12,7 +12,7 @@ import tesserocr
 from PIL import Image as Pillow
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.reading.engine import data_directory
+from hyalen.core.reading.engine import debian_directory
 
 _engines: dict[str, tesserocr.PyTessBaseAPI] = {}
 
@@ -20,7 +20,9 @@ _engines: dict[str, tesserocr.PyTessBaseAPI] = {}
 def read(image: Image, dpi: float, language: str) -> str:
     """The engine's own text with its own page segmentation, told the language and the resolution."""
     if language not in _engines:
-        _engines[language] = tesserocr.PyTessBaseAPI(path=str(data_directory()), lang=language, psm=tesserocr.PSM.AUTO)
+        _engines[language] = tesserocr.PyTessBaseAPI(
+            path=str(debian_directory()), lang=language, psm=tesserocr.PSM.AUTO
+        )
     api = _engines[language]
     api.SetImage(Pillow.fromarray(image))
     api.SetSourceResolution(round(dpi))

@@ -88,7 +88,8 @@ def check(page: CleanPage, scan: Image) -> None:
     cleaned = page.cleaned
     assert page.read.shape[:2] == page.shown.shape[:2] == (cleaned.height, cleaned.width)
     assert page.read.dtype == page.shown.dtype == np.uint8
-    assert 8 <= cleaned.width <= 3 * max(scan.shape[:2]) and 8 <= cleaned.height <= 3 * max(scan.shape[:2])
+    most = 3 * 4 * max(scan.shape[:2])  # small print is enlarged up to four times
+    assert 8 <= cleaned.width <= most and 8 <= cleaned.height <= most
     if cleaned.colours is Colours.BLACK_AND_WHITE:
         assert set(np.unique(page.shown)) <= {0, 255}
     if cleaned.colours is Colours.COLOUR:

@@ -63,6 +63,12 @@ if ! same frontend/node_modules/.stamp "$wanted"; then
   echo "$wanted" > frontend/node_modules/.stamp
 fi
 
+wanted=$(stamp tools/unpack_models.py frontend/package-lock.json; ls /usr/share/tesseract-ocr/*/tessdata 2>/dev/null | sha256sum)
+if ! same .venv/share/hyalen/models/.stamp "$wanted"; then
+  .venv/bin/python -m tools.unpack_models
+  echo "$wanted" > .venv/share/hyalen/models/.stamp
+fi
+
 wanted=$(stamp hyalen/web/*.py hyalen/core/model/*.py hyalen/core/proofing/*.py hyalen/core/decisions/*.py frontend/package-lock.json)
 if ! same frontend/src/lib/api/.stamp "$wanted"; then
   .venv/bin/python -m hyalen.web.openapi > frontend/openapi.json

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 from rapidfuzz import fuzz
@@ -40,7 +41,7 @@ def score(content: PageContent, truth: dict[str, Any]) -> Score:
     inner = [i for i in range(len(truth["order"])) if wanted[i][0] != "?"]
     told = [used[i] for i in inner if i in used]
     rank = {j: k for k, j in enumerate(sorted(told))}
-    following = sum(rank[b] == rank[a] + 1 for a, b in zip(told, told[1:], strict=False))
+    following = sum(rank[b] == rank[a] + 1 for a, b in pairwise(told))
     typed = [i for i in hit if wanted[i][0] in ROLES]
     right = sum(made[used[i]][0].startswith(ROLES[wanted[i][0]]) for i in typed)
     return Score(

@@ -11,7 +11,8 @@ from hyalen.core.languages import SCRIPT_LANGUAGES, identify
 from hyalen.core.layout.evidence import gather
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.found import Shape
+from hyalen.core.model.found import FoundBlock, Shape
+from hyalen.core.reading.again import read_again
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import read_once, read_rest
@@ -20,6 +21,7 @@ from hyalen.core.structure.roles import assign_roles
 
 AUTO = "auto"
 SAMPLE_STRIPS = 3
+LEAST_INK = 190  # grey level: a page without anything darker is blank, and the engine would read its grain
 
 
 def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Reader = ENGINE) -> PageContent:
@@ -42,8 +44,11 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     if languages == (AUTO,):
         languages = detect_languages(page, dpi, reader)
     ink = grey(page)
-    blocks = read_once(reader.read_page(ink, dpi, languages))
-    blocks += read_rest(ink, dpi, languages, blocks, reader)
+    blocks: list[FoundBlock] = []
+    if int(ink.min()) < LEAST_INK:
+        blocks = read_once(reader.read_page(ink, dpi, languages))
+        blocks += read_rest(ink, dpi, languages, blocks, reader)
+        blocks = read_again(ink, dpi, languages, blocks, reader)
     blocks = settle_case(
         [block._replace(lines=tuple(m for line in block.lines if (m := mended(line)))) for block in blocks]
     )

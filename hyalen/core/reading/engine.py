@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import os
 import re
+import sys
 import threading
 import unicodedata
 from collections import OrderedDict
@@ -25,6 +26,7 @@ from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord,
 from hyalen.core.model.geometry import Box, Point
 
 ENGINES_KEPT = 3
+FINER = "_fine"
 # The Arabic model loses whole lines at the usual resolution and reads them well below it (measured
 # in bench/text.py: 0.16 of the characters are lost at 300 dpi on clean pages, 0.01 at 150).
 FINEST_DPI = {"ara": 190.0}
@@ -34,8 +36,8 @@ class EngineError(RuntimeError):
     """The engine cannot be used as asked; the message says why and what to do."""
 
 
-def data_directory() -> Path:
-    """Where the engine's language data lies: TESSDATA_PREFIX or Debian's directory.
+def debian_directory() -> Path:
+    """Where Debian's packages put the engine's language data, or what TESSDATA_PREFIX names.
 
     Raises
     ------
@@ -51,10 +53,46 @@ def data_directory() -> Path:
     raise EngineError("the OCR engine's language data is not installed; `make setup` installs it")
 
 
+def models_directory() -> Path:
+    """Where `make setup` puts larger models, and links to all others beside them."""
+    return Path(sys.prefix) / "share/hyalen/models"
+
+
+def _finer(code: str) -> str:
+    """The name of a language's finer model, or of its usual one where there is none."""
+    named = code + FINER
+    return (
+        named
+        if not os.environ.get("TESSDATA_PREFIX") and (models_directory() / f"{named}.traineddata").is_file()
+        else code
+    )
+
+
+def _directory(models: str) -> Path:
+    """A place that holds all of the models: ours, else Debian's.
+
+    Raises
+    ------
+    EngineError
+        If a language's data is not installed; it names the package.
+    """
+    codes = models.split("+")
+    places = [debian_directory()] if os.environ.get("TESSDATA_PREFIX") else [models_directory(), debian_directory()]
+    for place in places:
+        if all((place / f"{code}.traineddata").is_file() for code in codes):
+            return place
+    missing = [code for code in codes if not (places[-1] / f"{code}.traineddata").is_file()]
+    packages = " ".join(f"tesseract-ocr-{code.replace('_', '-')}" for code in missing)
+    raise EngineError(
+        f'no data is installed for the language {", ".join(missing)}; `make languages CODES="{" ".join(missing)}"` '
+        f"installs it (the Debian package {packages})"
+    )
+
+
 @cache
 def installed_languages() -> tuple[str, ...]:
     """ISO 639-3 codes of the languages whose data is installed."""
-    return tuple(sorted(p.stem for p in data_directory().glob("???.traineddata") if p.stem != "osd"))
+    return tuple(sorted(p.stem for p in debian_directory().glob("???.traineddata") if p.stem != "osd"))
 
 
 class _Engines:
@@ -103,10 +141,7 @@ _engines = _Engines()
 
 
 def _loaded(models: str) -> Any:
-    directory = data_directory()
-    missing = [c for c in models.split("+") if not (directory / f"{c}.traineddata").is_file()]
-    if missing:
-        raise EngineError(f"no data is installed for the language {', '.join(missing)}")
+    directory = _directory(models)
     try:
         return tesserocr.PyTessBaseAPI(path=str(directory), lang=models, psm=tesserocr.PSM.AUTO)
     except RuntimeError as error:
@@ -153,7 +188,15 @@ class TesseractReader:
     def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
         return self.read_region(page, dpi, languages, Shape.PAGE)
 
-    def read_region(self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[FoundBlock]:
+    def read_region(
+        self,
+        crop: Image,
+        dpi: float,
+        languages: tuple[str, ...],
+        shape: Shape,
+        finer: bool = False,
+        alphabet: str = "",
+    ) -> list[FoundBlock]:
         """See `Reader`.
 
         Raises
@@ -162,7 +205,9 @@ class TesseractReader:
             If the engine cannot be used.
         """
         crop, factor = reduced(crop, dpi, min(FINEST_DPI.get(code, math.inf) for code in languages))
-        with _engines.lent("+".join(languages)) as api:
+        models = [_finer(code) if finer else code for code in languages]
+        with _engines.lent("+".join(models)) as api:
+            api.SetVariable("tessedit_char_whitelist", alphabet)
             api.SetPageSegMode(_SEGMENTATION[shape])
             api.SetImage(Pillow.fromarray(np.ascontiguousarray(crop)))
             api.SetSourceResolution(round(dpi / factor))
@@ -233,7 +278,7 @@ def _blocks(found: Any, language: str) -> Iterator[FoundBlock]:
             box = found.BoundingBox(level.WORD)
             if text and box:
                 confidence = max(0.0, min(1.0, found.Confidence(level.WORD) / 100))
-                told = found.WordRecognitionLanguage() or language
+                told = (found.WordRecognitionLanguage() or language).removesuffix(FINER)
                 words.append(FoundWord(text, Box(*box), confidence, told, style=_style(found)))
         last_of_line = found.IsAtFinalElement(level.TEXTLINE, level.WORD)
         last_of_block = found.IsAtFinalElement(level.BLOCK, level.WORD)

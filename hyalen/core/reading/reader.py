@@ -23,8 +23,24 @@ class Reader(Protocol):
             ISO 639-3 codes, the likeliest first.
         """
 
-    def read_region(self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[FoundBlock]:
-        """A part of a page whose layout is known: one column, one line, or one line whose ink is not analysed."""
+    def read_region(
+        self,
+        crop: Image,
+        dpi: float,
+        languages: tuple[str, ...],
+        shape: Shape,
+        finer: bool = False,
+        alphabet: str = "",
+    ) -> list[FoundBlock]:
+        """A part of a page whose layout is known: one column, one line, or one line whose ink is not analysed.
+
+        Parameters
+        ----------
+        finer : bool
+            Whether by a slower, better model where there is one.
+        alphabet : str
+            The only characters that can stand there; empty for any.
+        """
 
     def languages(self) -> tuple[str, ...]:
         """ISO 639-3 codes of the languages it can read."""

@@ -74,7 +74,7 @@ def read_rest(
         crop = as_uint8(cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255))
         shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
         for block in _read_somehow(crop, dpi, languages, shape, reader):
-            lines = [_shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
+            lines = [shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
             lines = [line for line in lines if _confident(line) and not any(_same(line, k) for k in known)]
             if lines:
                 found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
@@ -157,13 +157,26 @@ def _same(line: FoundLine, other: FoundLine) -> bool:
     return bool(fuzz.partial_ratio(*texts) >= SAME_TEXT)
 
 
-def _shifted(line: FoundLine, dx: int, dy: int) -> FoundLine:
+def shifted(
+    line: FoundLine, dx: float, dy: float, scale: float = 1.0, left: float = 0.0, top: float = 0.0
+) -> FoundLine:
+    """The line moved by (dx, dy), then scaled, then moved by (left, top)."""
+
     def box(b: Box) -> Box:
-        return Box(b.left + dx, b.top + dy, b.right + dx, b.bottom + dy)
+        return Box(
+            round((b.left + dx) * scale + left),
+            round((b.top + dy) * scale + top),
+            round((b.right + dx) * scale + left),
+            round((b.bottom + dy) * scale + top),
+        )
+
+    def point(p: Point) -> Point:
+        return Point((p.x + dx) * scale + left, (p.y + dy) * scale + top)
 
     start, end = line.baseline
     return line._replace(
         words=tuple(w._replace(box=box(w.box)) for w in line.words),
         box=box(line.box),
-        baseline=(Point(start.x + dx, start.y + dy), Point(end.x + dx, end.y + dy)),
+        baseline=(point(start), point(end)),
+        height=line.height * scale,
     )

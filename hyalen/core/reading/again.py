@@ -1,0 +1,94 @@
+"""Lines that read badly are read once more, larger and by the finer model, and the better reading is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.languages import is_known
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Shape
+from hyalen.core.reading.reader import Reader
+from hyalen.core.reading.rest import shifted
+
+WEAK = 0.86  # mean confidence of a line's letters below which it is read again
+MOST = 24  # lines a page: what reads badly all over does not read better
+LINE_PIXELS = 56.0  # height that suits the engine for a single line
+BETTER = 0.03
+EDGE = ".,;:!?()[]«»\"'“”„‘’-—"
+
+
+def read_again(
+    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+) -> list[FoundBlock]:
+    """The blocks with their weakest lines read again where that reads better.
+
+    What the line was read as before stays as other readings of its words.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+    dpi : float
+        Pixels an inch.
+    """
+    weak = sorted(
+        (value, id(line)) for b in blocks for line in b.lines if (value := _worth(line)) < WEAK and _letters(line) > 2
+    )
+    chosen = {key for _, key in weak[:MOST]}
+    if not chosen:
+        return list(blocks)
+    return [
+        block._replace(
+            lines=tuple(
+                _best(page, dpi, languages, line, reader) if id(line) in chosen else line for line in block.lines
+            )
+        )
+        for block in blocks
+    ]
+
+
+def _best(page: Image, dpi: float, languages: tuple[str, ...], line: FoundLine, reader: Reader) -> FoundLine:
+    margin = int(0.25 * line.height) + 2
+    box = line.box
+    left, top = max(0, box.left - margin), max(0, box.top - margin)
+    crop = page[top : box.bottom + margin, left : box.right + margin]
+    if crop.size == 0 or box.height > 2.5 * line.height:
+        return line
+    scale = float(np.clip(LINE_PIXELS / max(1.0, line.height), 0.7, 3.0))
+    if scale != 1.0:
+        how = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
+        crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
+    pad = 12
+    crop = as_uint8(cv2.copyMakeBorder(crop, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=255))
+    found = [each for b in reader.read_region(crop, dpi * scale, languages, Shape.LINE, finer=True) for each in b.lines]
+    if len(found) != 1:
+        return line
+    (other,) = (shifted(each, -pad, -pad, 1 / scale, left, top) for each in found)
+    if not 0.6 < _letters(other) / max(1, _letters(line)) < 1.6 or _worth(other) < _worth(line) + BETTER:
+        return line
+    words = tuple(w._replace(others=tuple(dict.fromkeys((*w.others, *_before(w, line))))) for w in other.words)
+    return line._replace(words=words)
+
+
+def _before(word: FoundWord, line: FoundLine) -> list[str]:
+    """What the line's first reading had on the word's ink."""
+    return [
+        w.text
+        for w in line.words
+        if w.text != word.text and word.box.covers(w.box, 0.6) and w.box.covers(word.box, 0.6)
+    ]
+
+
+def _letters(line: FoundLine) -> int:
+    return sum(c.isalnum() for w in line.words for c in w.text)
+
+
+def _worth(line: FoundLine) -> float:
+    """Mean confidence of the letters; words that the language knows count a little more."""
+    total = sum(len(w.text) for w in line.words)
+    if not total:
+        return 0.0
+    known = sum(len(w.text) for w in line.words if len(w.text) > 3 and is_known(w.text.strip(EDGE), w.language))
+    return sum(w.confidence * len(w.text) for w in line.words) / total + 0.1 * known / total - 0.05
