@@ -1,14 +1,14 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [real] [speed]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import cleaning, speed, text
+from bench import cleaning, speed, tables, text
 from bench.real import run as real
 from hyalen.work.workers import default_workers
 
-PARTS = {"cleaning": cleaning.run, "text": text.run, "real": real.run, "speed": speed.run}
+PARTS = {"cleaning": cleaning.run, "text": text.run, "tables": tables.run, "real": real.run, "speed": speed.run}
 
 
 def main() -> None:

@@ -43,7 +43,7 @@ from hyalen.core.model.treatment import (
     Turn,
 )
 from hyalen.core.read import read_content
-from hyalen.core.reading.engine import data_directory
+from hyalen.core.reading.engine import debian_directory
 from hyalen.core.reading.upright import find_turn
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import AGED, GREENISH, Curl, Spoiling, spoil, to_scan
@@ -79,7 +79,7 @@ def skew_errors(page: Image, seed: int) -> list[tuple[float, float]]:
 
 def _bare_skew(scan: Image) -> float:
     """The engine's own deskew angle, from its layout analysis."""
-    with tesserocr.PyTessBaseAPI(path=str(data_directory()), lang="eng", psm=tesserocr.PSM.AUTO) as api:
+    with tesserocr.PyTessBaseAPI(path=str(debian_directory()), lang="eng", psm=tesserocr.PSM.AUTO) as api:
         api.SetImage(Pillow.fromarray(scan))
         layout = api.AnalyseLayout()
         return 0.0 if layout is None else float(np.rad2deg(layout.Orientation()[3]))
@@ -91,7 +91,7 @@ def turns(page: Image, language: str, seed: int) -> list[tuple[bool, bool]]:
     for turn in (0, 90, 180, 270):
         scan = spoil(page, DPI, Spoiling(skew=1.2, tint=AGED, noise=4, turn=turn, bed=0.2), seed)
         ours = find_turn(scan, DPI, (language,)).degrees == (360 - turn) % 360
-        with tesserocr.PyTessBaseAPI(path=str(data_directory()), lang="osd", psm=tesserocr.PSM.OSD_ONLY) as api:
+        with tesserocr.PyTessBaseAPI(path=str(debian_directory()), lang="osd", psm=tesserocr.PSM.OSD_ONLY) as api:
             api.SetImage(Pillow.fromarray(scan))
             told = api.DetectOrientationScript()
         found.append((ours, told is not None and int(told["orient_deg"]) == (360 - turn) % 360))
@@ -176,7 +176,7 @@ def thresholds(truth: SetPage, how: Spoiling, seed: int) -> dict[str, float]:
     true = grey(truth.image) < 128
     small, factor = reduced(scan, DPI, 75)
     white = whiten(scan, estimate_paper(small, DPI / factor))
-    with tesserocr.PyTessBaseAPI(path=str(data_directory()), lang="eng") as api:
+    with tesserocr.PyTessBaseAPI(path=str(debian_directory()), lang="eng") as api:
         api.SetImage(Pillow.fromarray(scan))
         theirs = np.asarray(api.GetThresholdedImage().convert("L")) < 128
     adaptive = cv2.adaptiveThreshold(scan, 255, cv2.ADAPTIVE_THRESH_GAUSSIAN_C, cv2.THRESH_BINARY_INV, 51, 15) > 0

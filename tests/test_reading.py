@@ -237,7 +237,15 @@ class Scripted:
     def read_page(self, page: np.ndarray, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
         return [FoundBlock(BlockKind.TEXT, Box(0, 0, page.shape[1], page.shape[0]), self._lines)]
 
-    def read_region(self, crop: np.ndarray, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[FoundBlock]:
+    def read_region(
+        self,
+        crop: np.ndarray,
+        dpi: float,
+        languages: tuple[str, ...],
+        shape: Shape,
+        finer: bool = False,
+        alphabet: str = "",
+    ) -> list[FoundBlock]:
         return []
 
     def languages(self) -> tuple[str, ...]:
@@ -245,6 +253,7 @@ class Scripted:
 
 
 def test_a_page_is_read_by_any_reader(blank_page: np.ndarray) -> None:
+    blank_page[300:340, 300:600] = 0  # a page without any ink is not read at all
     content = read_content(blank_page, 300, ("eng",), Scripted(line_of(300, ("relief", 30), ("landed", 30))))
     assert [r.text for r in content.regions] == ["relief landed"]
 

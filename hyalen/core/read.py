@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 
@@ -13,6 +15,7 @@ from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.found import FoundBlock, Shape
 from hyalen.core.reading.again import read_again
+from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import read_once, read_rest
@@ -21,6 +24,7 @@ from hyalen.core.structure.roles import assign_roles
 
 AUTO = "auto"
 SAMPLE_STRIPS = 3
+CERTAIN, LIKELY = 0.72, 0.45  # confidence of a strip's letters in the right script
 LEAST_INK = 190  # grey level: a page without anything darker is blank, and the engine would read its grain
 
 
@@ -50,7 +54,10 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         blocks += read_rest(ink, dpi, languages, blocks, reader)
         blocks = read_again(ink, dpi, languages, blocks, reader)
     blocks = settle_case(
-        [block._replace(lines=tuple(m for line in block.lines if (m := mended(line)))) for block in blocks]
+        [
+            block._replace(lines=tuple(without_dust(m) for line in block.lines if (m := mended(line))))
+            for block in blocks
+        ]
     )
     evidence = gather(page, dpi)
     content = PageContent(
@@ -66,39 +73,50 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
 def detect_languages(page: Image, dpi: float, reader: Reader = ENGINE) -> tuple[str, ...]:
     """The languages of a page, most used first.
 
-    Strips of the page are read with one model for each script that is installed,
-    the Latin one first; the words of each strip are then looked up in the
+    Strips of the page are read with one model for each script that is installed until one
+    reads well, the Latin one first; the words of each strip are then looked up in the
     languages' word lists.
     """
+    installed = reader.languages()
+    own_script = [codes[0] for codes in SCRIPT_LANGUAGES.values() if codes[0] in installed]
+    # English letters are enough to tell which Latin language a strip is in; the words then decide.
+    models = [code for code in ("eng", *installed) if code in installed and code not in own_script][:1] + own_script
     found: dict[str, float] = {}
+    sure = False
     for strip in _sample_strips(grey(page), dpi):
-        language, weight = _strip_language(strip, dpi, reader)
-        if language:
-            found[language] = found.get(language, 0.0) + weight
+        best = _Strip(None, 0.0, "", 0.0)
+        for model in models:
+            read = _read_strip(strip, dpi, model, (model,) if model in own_script else installed, reader)
+            best = max(best, read, key=lambda each: each.weight)
+            if read.confidence > (LIKELY if sure else CERTAIN):  # the script is right, and no other need be tried
+                break
+        sure = sure or best.confidence > CERTAIN
+        if best.language:
+            found[best.language] = found.get(best.language, 0.0) + best.weight
+            models.sort(key=lambda model: model != best.model)
     ranked = sorted(found, key=lambda code: -found[code])
     kept = [code for code in ranked if found[code] >= 0.2 * found[ranked[0]]]
     return tuple(kept[:3]) or ("eng",)
 
 
-def _strip_language(strip: Image, dpi: float, reader: Reader) -> tuple[str | None, float]:
-    installed = reader.languages()
-    own_script = [codes[0] for codes in SCRIPT_LANGUAGES.values() if codes[0] in installed]
-    best: tuple[str | None, float] = (None, 0.0)
-    for model in ["Latin", *own_script]:
-        words = [
-            w for b in reader.read_region(strip, dpi, (model,), Shape.BLOCK) for line in b.lines for w in line.words
-        ]
-        if not words:
-            continue
-        confidence = sum(w.confidence * len(w.text) for w in words) / sum(len(w.text) for w in words)
-        candidates = installed if model == "Latin" else (model,)
-        language, margin = identify([w.text for w in words], candidates)
-        weight = confidence * len(words)
-        if language and margin > 0.02 and weight > best[1]:
-            best = (language, weight)
-        if language and confidence > 0.85 and margin > 0.05:
-            break
-    return best
+class _Strip(NamedTuple):
+    """What a strip's words tell, read with one model; `weight` is 0 where no language can be told."""
+
+    language: str | None
+    weight: float
+    model: str
+    confidence: float
+
+
+def _read_strip(strip: Image, dpi: float, model: str, candidates: tuple[str, ...], reader: Reader) -> _Strip:
+    found = reader.read_region(strip, dpi, (model,), Shape.BLOCK)
+    words = [w for b in found for line in b.lines for w in line.words]
+    if not words:
+        return _Strip(None, 0.0, model, 0.0)
+    confidence = sum(w.confidence * len(w.text) for w in words) / sum(len(w.text) for w in words)
+    language, margin = identify([w.text for w in words], candidates)
+    told = language is not None and margin > 0.02
+    return _Strip(language if told else None, confidence * len(words) if told else 0.0, model, confidence)
 
 
 def _sample_strips(page: Image, dpi: float) -> list[Image]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -23,6 +24,7 @@ LEAST_ROWS = 3
 CELL_WORDS = 3.5
 LEAST_TOLD = 0.55
 LEVEL = 0.4
+WRAPPED = 0.85  # of the usual distance of rows
 NUMBER = re.compile(r"^[^\w]*(?:[A-Z]{0,3}[£$€]\s?)?[-–—+(]?\d[\d.,:/'’ °½¼¾%‰-]*[)%°*†]*[^\w]*$")
 _LEADER = re.compile(r"^[.…·_\-–—]{2,}$|^[.·…]$")
 _LIST = re.compile(r"^(?:[•●▪■◦‣*·—–-]|[(\[]?(?:\d{1,3}|[ivxlc]{1,5}|[a-z])[.)\]])$", re.IGNORECASE)
@@ -133,6 +135,43 @@ def _middle(line: FoundLine) -> float:
     return (line.baseline[0].y + line.baseline[1].y) / 2
 
 
+def split_rows(table: FoundTable, lines: Sequence[FoundLine]) -> FoundTable:
+    """A ruled table whose rows hold several lines that stand level across its columns, with a row for each of them.
+
+    Ledgers are often ruled between columns and under the head only.
+    """
+    cells: list[FoundCell] = []
+    shift = 0
+    for r in range(table.rows):
+        mine = [c for c in table.cells if c.row == r]
+        spanned = any(c.row <= r < c.row + c.row_span and c.row_span > 1 for c in table.cells)
+        cuts = [] if spanned else _levels_across(mine, lines)
+        for cell in mine:
+            edges = [cell.box.top, *cuts, cell.box.bottom]
+            for i, (top, bottom) in enumerate(pairwise(edges)):
+                box = Box(cell.box.left, top, cell.box.right, bottom)
+                cells.append(cell._replace(row=r + shift + i, box=box))
+        shift += len(cuts)
+    return table._replace(rows=table.rows + shift, cells=tuple(cells))
+
+
+def _levels_across(cells: Sequence[FoundCell], lines: Sequence[FoundLine]) -> list[int]:
+    """Heights at which a row of cells is to be cut; none where its lines are no rows."""
+    inside = []
+    for line in lines:
+        words = tuple(w for w in line.words if any(c.box.covers(w.box) for c in cells))
+        if words:
+            inside.append(line._replace(words=words))
+    rows = _rows(inside)
+    if len(rows) < LEAST_ROWS:
+        return []
+    rows = _wrapped_joined(rows, [float(min(c.box.right for c in cells))])
+    held = [{i for i, c in enumerate(cells) for w in row.words if c.box.covers(w.box)} for row in rows]
+    if sum(len(each) > 1 for each in held) < 0.7 * len(rows) or len(cells) < 2:
+        return []
+    return [round((a.box.bottom + b.box.top) / 2) for a, b in pairwise(rows)]
+
+
 def _rows(lines: Sequence[FoundLine]) -> list[Row]:
     rows: list[list[FoundLine]] = []
     for line in sorted(lines, key=_middle):
@@ -176,6 +215,7 @@ def _table(run: Sequence[Row], across: Sequence[Box], boxes: Sequence[Box]) -> F
     edges = _separators(run)
     if not edges:
         return None
+    run = _wrapped_joined(run, edges)
     box = union(row.box for row in run)
     cells = _cells(run, edges, box)
     columns = len(edges) + 1
@@ -184,6 +224,27 @@ def _table(run: Sequence[Row], across: Sequence[Box], boxes: Sequence[Box]) -> F
     if not _is_table(cells, len(run), columns, ruled > 1 or told):
         return None
     return FoundTable(box, 1 + max(c.row for c, _ in cells), columns, tuple(c for c, _ in cells))
+
+
+def _wrapped_joined(run: Sequence[Row], edges: Sequence[float]) -> list[Row]:
+    """The rows, with a line that holds only the first column's text joined to the row it goes on from.
+
+    Such a line stands nearer to its row than rows stand to each other.
+    """
+    pitch = [b.level - a.level for a, b in pairwise(run)]
+    alone = [all(w.box.right <= edges[0] for w in row.words) for row in run]
+    between = [p for p, a, b in zip(pitch, alone, alone[1:], strict=False) if not a and not b]
+    if not any(alone) or not between:
+        return list(run)
+    usual = float(np.median(between))
+    joined: list[Row] = [run[0]]
+    for i in range(1, len(run)):
+        row, before = run[i], joined[-1]
+        if pitch[i - 1] < WRAPPED * usual and alone[i] and not alone[i - 1]:
+            joined[-1] = before._replace(words=(*before.words, *row.words))
+        else:
+            joined.append(row)
+    return joined
 
 
 def _near(rule: Box, box: Box, run: Sequence[Row]) -> bool:
@@ -244,7 +305,36 @@ def _cells(run: Sequence[Row], edges: Sequence[float], box: Box) -> list[tuple[F
         for c in range(len(edges) + 1):
             if c not in taken:
                 cells.append((FoundCell(r, c, 1, 1, Box(xs[c], ys[r], xs[c + 1], ys[r + 1])), ()))
-    return sorted(cells, key=lambda each: (each[0].row, each[0].column))
+    return _with_spanning_head(sorted(cells, key=lambda each: (each[0].row, each[0].column)))
+
+
+def _with_spanning_head(
+    cells: list[tuple[FoundCell, tuple[FoundWord, ...]]],
+) -> list[tuple[FoundCell, tuple[FoundWord, ...]]]:
+    """The cells, with those of a first row that stands over several columns of the second spanning them."""
+    head = [c for c in cells if c[0].row == 0]
+    below = {c.column for c, words in cells if c.row == 1 and words}
+    filled = [c for c in head if c[1] and c[0].column > 0]
+    empty = [c for c in head if not c[1] and c[0].column > 0 and c[0].column in below]
+    if not filled or not empty or len(filled) + len(empty) < len(below - {0}):
+        return cells
+    reach = {id(c): [c[0].column, c[0].column + c[0].column_span - 1] for c in filled}
+    for each in empty:
+        x = each[0].box.centre.x
+        nearest = min(filled, key=lambda c: abs(union(w.box for w in c[1]).centre.x - x))
+        span = reach[id(nearest)]
+        span[0], span[1] = min(span[0], each[0].column), max(span[1], each[0].column)
+    if sum(b - a + 1 for a, b in reach.values()) != len(empty) + sum(c[0].column_span for c in filled):
+        return cells
+    lefts = {c.column: c.box.left for c, _ in head}
+    rights = {c.column + c.column_span - 1: c.box.right for c, _ in head}
+    spanned = []
+    for cell, words in filled:
+        first, last = reach[next(id(c) for c in filled if c[0] is cell)]
+        box = Box(lefts[first], cell.box.top, rights[last], cell.box.bottom)
+        spanned.append((cell._replace(column=first, column_span=last - first + 1, box=box), words))
+    others = [c for c in cells if c not in filled and c not in empty]
+    return sorted([*others, *spanned], key=lambda each: (each[0].row, each[0].column))
 
 
 def _continues(before: tuple[int, int, FoundWord], word: tuple[int, int, FoundWord], row: Row) -> bool:

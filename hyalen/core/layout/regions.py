@@ -9,7 +9,7 @@ import numpy as np
 
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.languages import identify, is_known, mostly_right_to_left
-from hyalen.core.layout.aligned import find_aligned_tables
+from hyalen.core.layout.aligned import find_aligned_tables, split_rows
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
@@ -62,6 +62,7 @@ def find_regions(
     numbered = _Numbering()
     tables, staves = find_grids(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
+    tables = [split_rows(table, read) for table in tables]
     figures = [Figure(box, box.polygon()) for box in staves]
     figures += [
         figure
