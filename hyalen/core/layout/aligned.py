@@ -110,7 +110,33 @@ def _groups(chains: Sequence[Sequence[FoundLine]], boxes: Sequence[Box]) -> list
     groups: dict[int, list[Sequence[FoundLine]]] = {}
     for i, chain in enumerate(chains):
         groups.setdefault(root(i), []).append(chain)
-    return list(groups.values())
+    return _stacked(list(groups.values()))
+
+
+def _stacked(groups: list[list[Sequence[FoundLine]]]) -> list[list[Sequence[FoundLine]]]:
+    """Groups of short cells that stand one right below the other are one: rows that share no column may be parted."""
+    ordered = sorted(groups, key=lambda group: min(line.box.top for chain in group for line in chain))
+    merged: list[list[Sequence[FoundLine]]] = []
+    for group in ordered:
+        box = _around(group)
+        if all(_cell_like(chain) for chain in group):
+            height = max(line.height for chain in group for line in chain)
+            for other in reversed(merged):
+                above = _around(other)
+                near = -height < box.top - above.bottom < 1.8 * height
+                shared = min(box.right, above.right) - max(box.left, above.left)
+                if near and shared > 0.5 * min(box.width, above.width) and all(_cell_like(chain) for chain in other):
+                    other += group
+                    break
+            else:
+                merged.append(list(group))
+        else:
+            merged.append(list(group))
+    return merged
+
+
+def _around(group: Sequence[Sequence[FoundLine]]) -> Box:
+    return union(line.box for chain in group for line in chain)
 
 
 def _level(a: Sequence[FoundLine], b: Sequence[FoundLine], box_a: Box, box_b: Box) -> bool:
@@ -193,10 +219,18 @@ def _runs(rows: Sequence[Row]) -> list[list[Row]]:
     runs: list[list[Row]] = []
     run: list[Row] = []
     waiting: list[Row] = []
+
+    def close() -> None:
+        if waiting and len(run) > 1:  # the last row's text may go on beneath it
+            usual = float(np.median([b.level - a.level for a, b in pairwise(run)]))
+            if waiting[0].level - run[-1].level < WRAPPED * usual:
+                run.append(waiting[0])
+        runs.append(run)
+
     for row in rows:
         last = (waiting or run)[-1] if (waiting or run) else None
         if last is not None and row.level - last.level > FARTHEST_ROW * max(row.height, last.height):
-            runs.append(run)
+            close()
             run, waiting = [], []
         if row.tabular:
             run += [*waiting, row]
@@ -205,9 +239,9 @@ def _runs(rows: Sequence[Row]) -> list[list[Row]]:
             width = union(r.box for r in run).width
             waiting.append(row)
             if len(waiting) > 2 or row.box.width > 0.7 * width:
-                runs.append(run)
+                close()
                 run, waiting = [], []
-    runs.append(run)
+    close()
     return [r for r in runs if len(r) >= LEAST_ROWS]
 
 

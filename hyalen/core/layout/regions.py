@@ -11,6 +11,7 @@ from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.languages import identify, is_known, mostly_right_to_left
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
 from hyalen.core.layout.bullets import mark_bullets
+from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import Figure, find_figures
@@ -373,7 +374,7 @@ def _table_region(
                 lines=tuple(lines),
             )
         )
-    grid = Table(rows=table.rows, columns=table.columns, cells=tuple(cells))
+    grid = Table(rows=table.rows, columns=table.columns, cells=settled(cells, table.columns))
     texts = [w.text for c in cells for line in c.lines for w in line.words]
     language, _ = identify(texts, languages) if len(languages) > 1 else (None, 0.0)
     return Region(

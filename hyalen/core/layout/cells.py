@@ -1,0 +1,53 @@
+"""What a table's columns tell of its cells: which are figures, and which are headers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hyalen.core.layout.aligned import is_number
+from hyalen.core.model.content import Cell, Word
+
+MOSTLY = 0.7
+# Letters that readers take figures for; common practice, no source.
+_FIGURES = str.maketrans({"O": "0", "o": "0", "Q": "0", "D": "0", "l": "1", "I": "1", "|": "1", "i": "1", "S": "5", "s": "5",
+                          "B": "8", "Z": "2", "z": "2", "G": "6"})  # fmt: skip
+
+
+def settled(cells: Sequence[Cell], columns: int) -> tuple[Cell, ...]:
+    """The cells with the letters of a column of figures read as figures, and headers marked.
+
+    The first row is one of headers, and the second where the first spans several columns; the
+    first column is where it has words and most others figures.
+    """
+    body = [c for c in cells if c.row > 0 and c.column_span == 1 and c.text.strip()]
+    numeric = set()
+    for column in range(columns):
+        mine = [c for c in body if c.column == column]
+        if mine and sum(_is_figure(c.text) for c in mine) >= MOSTLY * len(mine):
+            numeric.add(column)
+    spanned = any(c.row == 0 and c.column_span > 1 for c in cells)
+    first_words = [c for c in body if c.column == 0]
+    by_row = 0 not in numeric and len(numeric) * 2 >= columns - 1 > 0 and bool(first_words)
+
+    def settle(cell: Cell) -> Cell:
+        heads = cell.row == 0 or (cell.row == 1 and spanned and cell.row_span == 1)
+        header = heads or (by_row and cell.column == 0)
+        if heads or cell.column not in numeric or not cell.lines:
+            return cell.model_copy(update={"header": header})
+        lines = tuple(
+            line.model_copy(update={"words": tuple(_as_figure(word) for word in line.words)}) for line in cell.lines
+        )
+        return cell.model_copy(update={"header": header, "lines": lines})
+
+    return tuple(settle(cell) for cell in cells)
+
+
+def _is_figure(text: str) -> bool:
+    return all(is_number(part) for part in text.split())
+
+
+def _as_figure(word: Word) -> Word:
+    text = word.text.translate(_FIGURES)
+    if text == word.text or not is_number(text) or is_number(word.text):
+        return word
+    return word.model_copy(update={"text": text, "others": (word.text, *word.others)})
