@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Protocol
-
-import numpy as np
 
 from hyalen.core.model.geometry import Box, Point
 
@@ -40,8 +38,8 @@ def type_size(line: SetLine) -> float:
     in the line, so it tells sizes of type apart; where no letter rises, it is what such would be.
     In scripts without capitals it follows from the line's height.
     """
-    letters = [c for word in line.words for c in word.text if c.isalpha()]
-    if letters and sum(c.lower() == c.upper() for c in letters) > 0.5 * len(letters):
+    text = "".join(word.text for word in line.words)
+    if text.lower() == text.upper() and any(c.isalpha() for c in text):
         return max(1.0, CAPITALS * line.height)
     (x0, y0), (x1, y1) = line.baseline
     slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
@@ -51,5 +49,16 @@ def type_size(line: SetLine) -> float:
         rise = y0 + slope * (word.box.centre.x - x0) - word.box.top
         (tall if _TALL.search(word.text) else low).append(rise)
     if tall:
-        return max(1.0, float(np.percentile(tall, 60)))
-    return max(1.0, float(np.median(low)) / X_HEIGHT) if low else 1.0
+        return max(1.0, sorted(tall)[round(0.6 * (len(tall) - 1))])
+    return max(1.0, sorted(low)[(len(low) - 1) // 2] / X_HEIGHT) if low else 1.0
+
+
+def body_size(lines: Iterable[SetLine]) -> float:
+    """The size (see `type_size`) in which most words are set, in pixels; 0 where there are none."""
+    sizes = sorted((type_size(line), len(line.words)) for line in lines)
+    half, seen = sum(count for _, count in sizes) / 2, 0
+    for size, count in sizes:
+        seen += count
+        if seen >= half:
+            return size
+    return 0.0

@@ -9,7 +9,7 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from hyalen.core.layout.sizes import type_size
+from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, Role
 from hyalen.core.model.geometry import Box
@@ -50,8 +50,7 @@ def margins(
     rules : sequence of Box
         Horizontal rules.
     """
-    body = sorted(type_size(line) for r in texts for line in r.lines for _ in line.words)
-    usual = body[len(body) // 2] if body else 0.0
+    usual = body_size(line for r in texts for line in r.lines)
     found: dict[str, Margin] = {}
     for at_top in (True, False):
         row = _outer_row(content, texts, at_top)

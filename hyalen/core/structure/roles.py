@@ -10,7 +10,7 @@ import numpy as np
 
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
-from hyalen.core.layout.sizes import type_size
+from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Box
@@ -39,12 +39,6 @@ def stroke_width(page: Image, box: Box) -> float:
     return 2.0 * area / outline if outline else 0.0
 
 
-def body_height(regions: Sequence[Region]) -> float:
-    """The size (see `type_size`) in which most of the text is set, in pixels."""
-    heights = [type_size(line) for r in regions for line in r.lines for _ in line.words]
-    return float(np.median(heights)) if heights else 0.0
-
-
 def assign_roles(
     content: PageContent, page: Image, told: Sequence[Witness] = (), rules: Sequence[Box] = ()
 ) -> PageContent:
@@ -66,7 +60,7 @@ def assign_roles(
         Horizontal rules.
     """
     texts = [r for r in content.regions if r.kind is RegionKind.TEXT and not r.role.is_artifact]
-    body = body_height(texts)
+    body = body_size(line for r in texts for line in r.lines)
     if body == 0:
         return content
     strokes = {r.id: stroke_width(page, r.box) for r in texts}

@@ -210,7 +210,7 @@ def _table(block: FlowBlock, region: Region) -> Node:
                     pieces=(Piece(page, region, cell.lines),) if cell.lines else (),
                     text=joined_text(cell.lines, block.language),
                     cell=cell,
-                    scope=("Column" if row == 0 else "Row") if cell.header else None,
+                    scope=("Row" if cell.column == 0 and row > 0 else "Column") if cell.header else None,
                 )
             )
         rows.append(Node(Tag.TR, block.language, tuple(cells)))
