@@ -12,18 +12,20 @@ from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import SCRIPT_LANGUAGES, identify
 from hyalen.core.layout.evidence import gather
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.model.content import PageContent
+from hyalen.core.model.content import PageContent, RegionKind
 from hyalen.core.model.found import FoundBlock, Shape
+from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import read_once, read_rest
+from hyalen.core.reading.rest import read_once, read_rest, unread_strips
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
 
 AUTO = "auto"
 SAMPLE_STRIPS = 3
+LEAST_UNREAD = 0.5  # inches
 CERTAIN, LIKELY = 0.72, 0.45  # confidence of a strip's letters in the right script
 LEAST_INK = 190  # grey level: a page without anything darker is blank, and the engine would read its grain
 
@@ -67,7 +69,15 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         regions=find_regions(page, dpi, blocks, languages, evidence),
         languages=languages,
     )
+    content = content.model_copy(update={"unread": _unread(ink, content)})
     return assign_roles(content, page, evidence.told, evidence.rules.across)
+
+
+def _unread(ink: Image, content: PageContent) -> tuple[Box, ...]:
+    """Rows of letters that no region holds: no ink is passed over in silence."""
+    held = [w.box for w in content.words] + [r.box for r in content.regions if r.kind is not RegionKind.TEXT]
+    strips = unread_strips(ink, content.dpi, held)
+    return tuple(s for s in strips if s.width > LEAST_UNREAD * content.dpi and s.width > 2 * s.height)
 
 
 def detect_languages(page: Image, dpi: float, reader: Reader = ENGINE) -> tuple[str, ...]:

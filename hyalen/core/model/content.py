@@ -175,6 +175,8 @@ class PageContent(Frozen):
         What it was read in, as ISO 639-3 codes.
     accepted : tuple of str
         Keys of the doubts that a person looked at and left as they were.
+    unread : tuple of Box
+        Letter-like ink in rows that nobody could read.
     """
 
     width: int
@@ -184,6 +186,7 @@ class PageContent(Frozen):
     artifacts: tuple[Region, ...] = ()
     languages: tuple[str, ...] = ()
     accepted: tuple[str, ...] = ()
+    unread: tuple[Box, ...] = ()
 
     @property
     def everything(self) -> tuple[Region, ...]:

@@ -10,8 +10,10 @@ from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Cleaned
+from hyalen.core.proofing.totals import wrong_totals
 
 SURE = 0.75
+MOST_SHARED = 0.2  # of the smaller area
 
 
 class Stage(StrEnum):
@@ -89,7 +91,14 @@ def page_doubts(
 
     `unplaced` are the number and name of each decision whose ink is not on the page any more.
     """
-    found = [*_cleaning(cleaned), *_unplaced(unplaced), *_regions(content), *_words(content)]
+    found = [
+        *_cleaning(cleaned),
+        *_unplaced(unplaced),
+        *_layout(content),
+        *_regions(content),
+        *_tables(content),
+        *_words(content),
+    ]
     accepted = set(content.accepted)
     return sorted((d for d in found if d.key not in accepted), key=lambda d: -d.weight)
 
@@ -117,6 +126,71 @@ def _unplaced(decisions: Sequence[tuple[int, str]]) -> Iterator[Doubt]:
             weight=0.95,
             reason=f"What was decided before finds no place on the page as it is read now: {name}.",
         )
+
+
+def _layout(content: PageContent) -> Iterator[Doubt]:
+    if content.unread:
+        first = content.unread[0]
+        down = "upper" if first.centre.y < content.height / 2 else "lower"
+        across = "left" if first.centre.x < content.width / 2 else "right"
+        count = len(content.unread)
+        yield Doubt(
+            key="read:unread",
+            stage=Stage.READ,
+            kind="unread",
+            weight=min(0.95, 0.5 + 0.05 * count),
+            reason=f"Ink like writing was not read in {count} place{'s' * (count > 1)}, the first at the {down} {across}.",
+        )
+    for i, region in enumerate(content.regions):
+        for other in content.regions[:i]:
+            shared = region.box.overlap(other.box)
+            figure = RegionKind.FIGURE in (region.kind, other.kind)  # text over a picture is no fault
+            if figure or shared < MOST_SHARED * min(region.box.area, other.box.area) or _apart(region, other):
+                continue
+            yield Doubt(
+                key=f"read:overlap:{region.id}",
+                stage=Stage.READ,
+                kind="overlap",
+                weight=0.5,
+                region_id=region.id,
+                text=region.text[:80],
+                reason="Two regions lie on each other: perhaps one line was read twice, or two columns as one.",
+            )
+            break
+
+
+def _apart(region: Region, other: Region) -> bool:
+    """Whether no line of the one lies on a line of the other, as where text goes round something."""
+    return not any(
+        a.box.overlap(b.box) > MOST_SHARED * min(a.box.area, b.box.area)
+        for a in region.all_lines
+        for b in other.all_lines
+    )
+
+
+def _tables(content: PageContent) -> Iterator[Doubt]:
+    for region in content.regions:
+        if region.table is None or region.drawn:
+            continue
+        if region.confidence < SURE:
+            yield Doubt(
+                key=f"read:table:{region.id}",
+                stage=Stage.READ,
+                kind="table",
+                weight=round(1 - region.confidence, 3),
+                region_id=region.id,
+                reason="A table told by its aligned columns alone: see whether rows and columns are right.",
+            )
+        for cell, sum_ in wrong_totals(region.table):
+            yield Doubt(
+                key=f"read:total:{region.id}:{cell.row}:{cell.column}",
+                stage=Stage.READ,
+                kind="total",
+                weight=0.6,
+                region_id=region.id,
+                text=cell.text,
+                reason=f"The column adds up to {sum_:,.10g}, the total says {cell.text.strip()}.",
+            )
 
 
 def _regions(content: PageContent) -> Iterator[Doubt]:

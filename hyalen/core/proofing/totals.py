@@ -1,0 +1,55 @@
+"""Totals of tables: what a column adds up to beside what is printed."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from hyalen.core.model.content import Cell, Table
+
+TOTAL = re.compile(r"^\W*(?:sub-?)?(?:total|totaux|sum|summe|gesamt|totale|suma|итого|σύνολο|المجموع)", re.IGNORECASE)
+LEAST = 2  # rows to add
+
+
+def number(text: str) -> float | None:
+    """What a cell says, thousands parted by commas, points, spaces or apostrophes; None where it is no number.
+
+    A last separator before one or two figures parts decimals; before three it parts thousands.
+    """
+    core = text.strip().strip("*†£$€% ").replace("\u2212", "-").replace("–", "-")
+    negative = core.startswith("(") and core.endswith(")")
+    core = core.strip("()").replace(" ", "").replace("'", "").replace("’", "")
+    if not re.fullmatch(r"-?\d[\d.,]*", core):
+        return None
+    parts = re.split(r"[.,]", core)
+    if len(parts) > 1 and len(parts[-1]) != 3:
+        core = "".join(parts[:-1]) + "." + parts[-1]
+    else:
+        core = "".join(parts)
+    value = float(core)
+    return -value if negative else value
+
+
+def wrong_totals(table: Table) -> Iterator[tuple[Cell, float]]:
+    """Cells of rows of totals that say something else than the rows above add up to, with that sum.
+
+    A row of totals adds up the rows from the one before it, or from the head.
+    """
+    rows = [{c.column: c for c in table.cells if c.row == r} for r in range(table.rows)]
+    start = 0
+    for r, row in enumerate(rows):
+        first = row.get(0)
+        if first is None or not TOTAL.match(first.text):
+            continue
+        for column, cell in row.items():
+            if column == 0 or cell.column_span > 1:
+                continue
+            printed = number(cell.text)
+            above = [c for each in rows[start:r] if (c := each.get(column)) is not None and not c.header]
+            values = [number(c.text) for c in above if c.text.strip()]
+            known = [v for v in values if v is not None]
+            if printed is None or len(known) < LEAST or len(known) < len(values):
+                continue
+            if abs(sum(known) - printed) > 0.006 * max(1, len(known)):  # parts may have been rounded
+                yield cell, round(sum(known), 6)
+        start = r + 1
