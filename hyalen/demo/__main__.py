@@ -88,12 +88,17 @@ def _lantern(height: int, width: int) -> Image:
 
 def save_scans(paper: Paper, scans: list[Image], path: Path) -> None:
     """A multi-page TIFF or a PDF of JPEG images, as a scanner would write it."""
-    pictures = [Pillow.fromarray(scan) for scan in scans]
+    small = paper.dpi / DPI
+    sizes = [(round(scan.shape[1] * small), round(scan.shape[0] * small)) for scan in scans]
+    pictures = [
+        Pillow.fromarray(s) if small == 1 else Pillow.fromarray(s).resize(size)
+        for s, size in zip(scans, sizes, strict=True)
+    ]
     if path.suffix in (".jpg", ".png"):
         if path.suffix == ".jpg":
             pictures[0].save(path, quality=85)  # a camera states no resolution
         else:
-            pictures[0].save(path, dpi=(DPI, DPI))
+            pictures[0].save(path, dpi=(paper.dpi, paper.dpi))
         return
     if path.suffix == ".tif":
         pictures[0].save(path, save_all=True, append_images=pictures[1:], compression="tiff_deflate", dpi=(DPI, DPI))

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from hyalen.demo.gazette import ARABIC, GAZETTE, THREE_LANGUAGES, TIDES
+from hyalen.demo.markup import page
 from hyalen.demo.spoil import AGED, GREENISH, ROSE, Curl, Spoiling
 
 
@@ -12,6 +14,7 @@ class Paper:
     """A document of the archive: its file, the language it is to be read in, and its pages.
 
     `opened` pages were scanned two at a time, as the book lay open; `duplex` ones are fronts and backs.
+    `dpi` is what they were scanned at.
     """
 
     file: str
@@ -20,17 +23,8 @@ class Paper:
     pages: tuple[tuple[str, Spoiling], ...]
     opened: bool = False
     duplex: bool = False
+    dpi: float = 300.0
 
-
-def _page(style: str, body: str, language: str = "en") -> str:
-    return f'<!doctype html><html lang="{language}"><meta charset="utf-8"><style>{_COMMON}{style}</style><body>{body}</body></html>'
-
-
-_COMMON = """
-*{box-sizing:border-box} body{margin:0;background:#fff;color:#161412;position:relative;height:297mm;overflow:hidden}
-.stamp{position:absolute;color:#7c1f2b;border:3px solid #7c1f2b;border-radius:6px;font:700 11pt 'Liberation Sans';
- text-align:center;padding:2mm 4mm;letter-spacing:.08em;opacity:.82}
-"""
 
 _LETTER = """
 body{font:11.5pt/1.55 'Courier Prime','Liberation Mono',monospace;padding:24mm 24mm 20mm 32mm}
@@ -39,7 +33,7 @@ p{margin:0 0 5mm} .head{text-align:center;font:700 15pt/1.3 'EB Garamond','Liber
 .right{text-align:right}
 """
 
-LETTER_1 = _page(
+LETTER_1 = page(
     _LETTER,
     """
 <p class="head" data-role="heading">SKARNHOLM LIGHTS BOARD</p>
@@ -61,7 +55,7 @@ issued without delay.</p>
 <div class="stamp" data-role="mark" style="right:30mm;bottom:24mm;transform:rotate(-9deg)">RECEIVED<br>14 MAR 1931<br>SKARNHOLM</div>
 """,
 )
-LETTER_2 = _page(
+LETTER_2 = page(
     _LETTER,
     """
 <p data-role="paragraph">The tender could land them at the south steps in any wind between west and
@@ -86,7 +80,7 @@ h2{font:700 12.5pt/1.3 'Liberation Serif';margin:0 0 3mm}
 .two{display:grid;grid-template-columns:1fr 1fr;gap:9mm;text-align:justify} p{margin:0 0 3.2mm}
 """
 
-NOTICE_1 = _page(
+NOTICE_1 = page(
     _NOTICE,
     """
 <h1 data-role="heading">NOTICE TO MARINERS No. 17</h1>
@@ -122,7 +116,7 @@ lieu dérivant vers l’est. Elle n’est pas éclairée et présente un danger 
 </div></div>
 """,
 )
-NOTICE_2 = _page(
+NOTICE_2 = page(
     _NOTICE,
     """
 <div class="two"><div lang="en">
@@ -159,7 +153,7 @@ table{border-collapse:collapse;width:100%;margin:2mm 0 4mm;font:10.5pt 'Liberati
 
 
 def _report(number: int, body: str) -> str:
-    return _page(
+    return page(
         _REPORT,
         f'<div class="rh" data-role="running_head">Report of the Inspector of Lights, 1931</div>{body}'
         f'<div class="pn" data-role="page_number">{number}</div>',
@@ -246,7 +240,7 @@ p{margin:0 0 2.6mm;text-align:justify} .pn{position:absolute;bottom:10mm;left:0;
 
 
 def _log(number: int, body: str) -> str:
-    return _page(_LOG, f'{body}<div class="pn" data-role="page_number">{number}</div>')
+    return page(_LOG, f'{body}<div class="pn" data-role="page_number">{number}</div>')
 
 
 LOG_1 = _log(
@@ -291,7 +285,7 @@ figure until the compressor has been seen.</p>
 """,
 )
 
-PROCLAMATION = _page(
+PROCLAMATION = page(
     _NOTICE,
     """
 <h1 data-role="heading">BEKANNTMACHUNG FÜR SEEFAHRER</h1>
@@ -454,5 +448,28 @@ ARCHIVE = (
                 ),
             ),
         ),
+    ),
+    Paper(
+        "Lights Gazette Midsummer 1931.pdf",
+        "The Lights Gazette, Midsummer 1931",
+        ("eng", "fra", "deu"),
+        (
+            (GAZETTE, Spoiling(skew=0.9, bed=0.2, tint=AGED, shade=0.2, specks=220, noise=4)),
+            (TIDES, Spoiling(skew=-0.7, tint=GREENISH, shade=0.2, specks=200, noise=4)),
+            (THREE_LANGUAGES, Spoiling(skew=0.5, tint=AGED, noise=4)),
+        ),
+    ),
+    Paper(
+        "Letter of thanks from a master.png",
+        "Letter of thanks, June 1931",
+        ("ara",),
+        ((ARABIC, Spoiling(skew=-1.2, bed=0.2, tint=AGED, specks=120, noise=4)),),
+    ),
+    Paper(
+        "Letter of March 1931, a poor copy.png",
+        "Letter of March 1931, a copy at 90 dots an inch",
+        ("eng",),
+        ((LETTER_2, Spoiling(skew=0.6, tint=AGED, noise=5)),),
+        dpi=90.0,
     ),
 )

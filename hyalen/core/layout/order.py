@@ -48,6 +48,9 @@ def _ordered(edges: Boxes, members: list[int]) -> list[int]:
     if len(members) < 2:
         return members
     columns = _parted(edges, members, 0)
+    head = _head_over(edges, columns, members)
+    if head:
+        return [*_ordered(edges, head), *_ordered(edges, [m for m in members if m not in head])]
     if len(columns) > 1 and not _is_row(edges, columns):
         return [i for column in _asides_last(edges, columns) for i in _ordered(edges, column)]
     strips = _merged(edges, _parted(edges, members, 1))
@@ -69,6 +72,24 @@ def _parted(edges: Boxes, members: list[int], axis: int) -> list[list[int]]:
         groups[-1].append(members[int(at)])
         reach = max(reach, float(high[at]))
     return groups
+
+
+def _head_over(edges: Boxes, columns: Sequence[list[int]], members: list[int]) -> list[int]:
+    """What stands above all columns and reaches out of its own: a headline that no column is under by chance."""
+    if len(columns) < 2:
+        return []
+    strips = _parted(edges, members, 1)
+    first = strips[0]
+    if len(strips) < 2 or len(first) > 2:
+        return []
+    own = next((c for c in columns if first[0] in c), [])
+    below = [m for m in own if m not in first]
+    if not below or not all(m in own for m in first):
+        return []
+    left, right = edges[below, 0].min(), edges[below, 2].max()
+    slack = 0.1 * (right - left)
+    reaches = edges[first, 0].min() < left - slack or edges[first, 2].max() > right + slack
+    return first if reaches else []
 
 
 def _is_row(edges: Boxes, columns: Sequence[list[int]]) -> bool:

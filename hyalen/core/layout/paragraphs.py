@@ -18,7 +18,7 @@ SENTENCE_END = tuple(".!?:;؟。")
 BULLETS = "•●▪■◦‣*"
 LEAST_INDENT = 0.6  # line heights
 RESIZED = 1.25
-RESIZED_JUSTIFIED = 1.45  # worn or sized-down lines of one justified paragraph
+RESIZED_JUSTIFIED, RESIZED_LAST = 1.6, 1.45  # worn or sized-down lines of one justified paragraph
 SHORT = 4
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
@@ -124,7 +124,7 @@ class _Column:
 
     def _resized(self, i: int) -> bool:
         before, sizes = self.lines[i - 1], (self.sizes[i - 1], self.sizes[i])
-        allowed = RESIZED_JUSTIFIED if self._flush(i, before.height) else RESIZED
+        allowed = self._allowed(i, before.height)
         return max(sizes) / min(sizes) > allowed and min(len(self.lines[i].text), len(self.lines[i - 1].text)) > 3
 
     def _case_changes(self, i: int, size: float) -> bool:
@@ -133,12 +133,16 @@ class _Column:
             return False
         return self._remains(i - 1) > 1.5 * size
 
-    def _flush(self, i: int, size: float) -> bool:
-        """Whether the line and the one before end alike and start alike, an indent or a last line aside."""
+    def _allowed(self, i: int, size: float) -> float:
+        """By how much type may change within a paragraph: more where the line and the one before end alike.
+
+        Worn or hand-set type varies; an indent, or a last line that ends early, does not count.
+        """
         start, end = self.starts[i] - self.starts[i - 1], self.ends[i] - self.ends[i - 1]
-        if abs(end) < 0.8 * size:
-            return -3 * size < start < 0.8 * size
-        return abs(start) < 0.8 * size and end < 0 and not _sentence_ends(self.lines[i - 1])
+        if abs(end) < 0.8 * size and -3 * size < start < 0.8 * size:
+            return RESIZED_JUSTIFIED
+        last = abs(start) < 0.8 * size and end < 0 and not _sentence_ends(self.lines[i - 1])
+        return RESIZED_LAST if last else RESIZED
 
     def _marked(self, i: int, size: float) -> bool:
         """A bullet, or a number or letter that does not merely come first in its line."""

@@ -23,6 +23,7 @@ _NUMBER = re.compile(r"^\W*(?:\d{1,4}|[ivxlc]{2,7})\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
 _SIGNATURE = re.compile(r"^(?:[A-Za-z*]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
+CLOSE_EDGE = 0.1
 EDGE = 0.13  # of the page's height
 MOST_WORDS = 9
 WIDE_RULE = 0.5  # of the page's width
@@ -107,6 +108,11 @@ def _number_stands_off(region: Region) -> bool:
     )
 
 
+def _has_number(region: Region) -> bool:
+    words = region.lines[0].words
+    return len(words) > 1 and any(_NUMBER.match(w.text.casefold()) for w in (words[0], words[-1]))
+
+
 def _settled(
     region: Region,
     row: Sequence[Region],
@@ -120,22 +126,26 @@ def _settled(
     text = region.text
     if len(region.lines) == 1 and PAGE_NUMBER.match(text):
         return Margin(Role.PAGE_NUMBER, 0.9, "a number alone at the page's edge")
-    if len(region.lines) > 1 or not _may_be(region):
+    if len(region.lines) > 1 or len(text.split()) > MOST_WORDS:
+        return None
+    capitals = sum(c.isupper() for c in text) > 0.5 * sum(c.isalpha() for c in text)
+    if at_top and _YEAR.search(text) and capitals and len(row) == 1 and _ruled_below(region.box, content, rules):
+        return Margin(Role.RUNNING_HEAD, 0.75, "a dated line over a rule at the page's head")
+    if not _may_be(region):
         return None
     large = type_size(region.lines[0]) > 1.2 * usual
-    if not large and _number_stands_off(region) and _is_apart(region, texts, row):
+    stands_off = _number_stands_off(region) or (capitals and not at_top and _has_number(region))
+    if not large and stands_off and _is_apart(region, texts, row):
         return Margin(Role.RUNNING_HEAD, 0.85, "a line with the page number at the page's edge")
     kinds = {w.kind for w in told if w.confidence > LEAST_TOLD and w.box.covers(region.box, 0.6)}
     if (
         kinds & {Kind.HEADER, Kind.FOOTER}
+        and (region.box.bottom if at_top else content.height - region.box.top) < CLOSE_EDGE * content.height
         and not large
         and Kind.TITLE not in kinds
         and _is_apart(region, texts, row, 1.5)
     ):
         return Margin(Role.RUNNING_HEAD, 0.8, "looks like a running head")
-    capitals = sum(c.isupper() for c in text) > 0.5 * sum(c.isalpha() for c in text)
-    if at_top and _YEAR.search(text) and capitals and len(row) == 1 and _ruled_below(region.box, content, rules):
-        return Margin(Role.RUNNING_HEAD, 0.75, "a dated line over a rule at the page's head")
     return None
 
 

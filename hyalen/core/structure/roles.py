@@ -23,6 +23,7 @@ CAPTION_START = re.compile(
 )
 NOTE_START = re.compile(r"^(?:[*†‡§¶]+|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?!\d*[.)]))\s*\D")
 NOTE_SIZE = 0.9  # of the body's
+MOST_CAPTION = 14  # words
 MOST_NOTES = 12  # lines
 FOOT = 0.55  # of the page's height
 LEAST_TITLE = 0.5
@@ -196,6 +197,8 @@ def _is_caption(region: Region, others: Sequence[Box], dpi: float, kinds: set[Ki
         return False
     if CAPTION_START.match(region.text):
         return True
+    if len(region.text.split()) > MOST_CAPTION or region.text.endswith("."):
+        return False
     return (
         len(region.lines) <= 2
         and bool(kinds & {Kind.CAPTION, Kind.TABLE_CAPTION})

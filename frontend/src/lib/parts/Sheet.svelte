@@ -165,10 +165,15 @@
               {@const chosen = region.id === selection.region}
               <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
               <g class="region" class:chosen onclick={(e) => !drag?.moved && pick(e, region, view.stage === 'proof')} ondblclick={(e) => pick(e, region, true)}>
-                <rect x={b[0] - 6} y={b[1] - 6} width={b[2] - b[0] + 12} height={b[3] - b[1] + 12}
-                  stroke-width={(chosen ? l.width + 1.2 : l.width) / scale} stroke-dasharray={l.dash.split(' ').filter(Boolean).map((v) => Number(v) / scale).join(' ')} />
+                {#if region.outline.length > 4}
+                  <polygon class="edge" points={region.outline.map((p) => p.join(',')).join(' ')}
+                    stroke-width={(chosen ? l.width + 1.2 : l.width) / scale} stroke-dasharray={l.dash.split(' ').filter(Boolean).map((v) => Number(v) / scale).join(' ')} />
+                {:else}
+                  <rect class="edge" x={b[0] - 6} y={b[1] - 6} width={b[2] - b[0] + 12} height={b[3] - b[1] + 12}
+                    stroke-width={(chosen ? l.width + 1.2 : l.width) / scale} stroke-dasharray={l.dash.split(' ').filter(Boolean).map((v) => Number(v) / scale).join(' ')} />
+                {/if}
                 {#if view.stage !== 'proof' || chosen}
-                  <g transform="translate({b[0] - 6} {b[1] - 6}) scale({1 / scale})">
+                  <g class="sign" transform="translate({b[0] - 6} {b[1] - 6}) scale({1 / scale})">
                     <rect class="plate" x={-30} y={0} width="28" height="17" rx="3" />
                     <text x={-16} y="13" text-anchor="middle">{l.sign}</text>
                     {#if i < ordered.length && view.stage === 'tag'}<text class="order" x={-16} y="31" text-anchor="middle">{i + 1}</text>{/if}
@@ -237,11 +242,14 @@
   .sheet { position: relative; background: #fff; box-shadow: 0 1px 3px #0004, 0 8px 30px #0002; }
   .sheet img { display: block; width: 100%; height: 100%; user-select: none; }
   .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; overflow: visible; }
-  .region > rect { fill: transparent; stroke: #1d5f58; opacity: 0.75; }
-  .region:hover > rect { opacity: 1; fill: #1d5f5812; }
-  .region.chosen > rect { stroke: #0a1f1e; opacity: 1; fill: #e09a2e14; }
+  .region > .edge { fill: transparent; stroke: #1d5f58; opacity: 0.75; }
+  .region:hover > .edge { opacity: 1; fill: #1d5f5812; }
+  .region.chosen > .edge { stroke: #0a1f1e; opacity: 1; fill: #e09a2e14; }
   .region .plate { fill: #143d3a; stroke: none; opacity: 1; }
   .region.chosen .plate { fill: #8a4b06; }
+  /* Sixty regions lie close: at rest their edges are enough, and no sign covers a neighbour's text. */
+  .region > .sign { visibility: hidden; pointer-events: none; }
+  .region:hover > .sign, .region.chosen > .sign { visibility: visible; }
   .region text { fill: #fff; font: 700 12px var(--font-sans); }
   .region text.order { fill: #143d3a; }
   .doubt { stroke: #b4610b; fill: none; pointer-events: none; }
