@@ -6,16 +6,22 @@ import cv2
 import numpy as np
 import pytest
 
+from hyalen.core.layout.aligned import find_aligned_tables, split_rows
+from hyalen.core.layout.bullets import mark_bullets
+from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import find_figures
+from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.paragraphs import split_paragraphs
-from hyalen.core.layout.rows import join_rows
+from hyalen.core.layout.rows import cut_lines, join_rows
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
-from hyalen.core.layout.tables import FoundTable, find_grids
+from hyalen.core.layout.tables import FoundCell, FoundTable, find_grids
+from hyalen.core.model.content import Cell, Table
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.proofing.totals import number, wrong_totals
 from tests.conftest import ContentMaker, make_line
 
 
@@ -171,3 +177,165 @@ def test_text_in_a_frame_is_no_figure() -> None:
     for box in words:
         cv2.rectangle(page, (box.left, box.top), (box.right, box.bottom), 0, -1)
     assert find_figures(page, 300, words, []) == []
+
+
+def test_a_headline_that_misses_the_outer_columns_still_comes_first() -> None:
+    columns_ = [Box(100 + 400 * c, 200, 450 + 400 * c, 900) for c in range(4)]
+    assert reading_order([*columns_, Box(520, 80, 1240, 140)]) == [4, 0, 1, 2, 3]
+
+
+def test_a_pull_quote_over_the_gutter_is_read_after_the_columns_and_a_head_between_them_before() -> None:
+    left, right, quote = Box(100, 100, 800, 1200), Box(900, 100, 1600, 1200), Box(650, 500, 1050, 700)
+    assert reading_order([left, right, quote]) == [0, 1, 2]
+    head = Box(650, 90, 1050, 250)
+    assert reading_order([left, right, head]) == [2, 0, 1]
+
+
+def test_notes_in_the_margin_follow_the_text_they_stand_beside() -> None:
+    notes = [Box(100, 300, 250, 360), Box(100, 700, 250, 760)]
+    text = [Box(300, 100, 1600, 600), Box(300, 640, 1600, 1200)]
+    assert reading_order([*notes, *text]) == [2, 3, 0, 1]
+
+
+def test_text_beside_a_picture_stays_one_column() -> None:
+    wide = "a line that runs over the whole width of the column here and there"
+    narrow = "a line that stands beside the picture"
+    lines = [read_line(wide, 100, 100 + 60 * i) for i in range(3)]
+    lines += [read_line(narrow, 100, 280 + 60 * i) for i in range(4)]
+    lines += [read_line(wide, 100, 520 + 60 * i) for i in range(3)]
+    assert [len(chain) for chain in columns(lines)] == [10]
+
+
+def test_a_loosely_set_row_is_joined_where_a_line_runs_on_over_its_gap() -> None:
+    above = read_line("every line of it runs on over the gap", 100, 40)
+    left, right = read_line("thawing of", 100, 100), read_line("wages", 325, 101)
+    assert len(join_rows([left, right])) == 2
+    joined = join_rows([above, left, right])
+    assert sorted(" ".join(w.text for w in line.words) for line in joined) == [
+        "every line of it runs on over the gap",
+        "thawing of wages",
+    ]
+
+
+def test_a_line_over_a_rule_or_into_the_next_column_is_cut() -> None:
+    line = read_line("left column right column", 100, 100)
+    gap = line.words[1].box.right + 7
+    assert len(cut_lines([line], [Box(gap, 40, gap + 3, 400)], [])) == 2
+    assert len(cut_lines([line], [], [])) == 1
+
+
+def test_hanging_entries_are_paragraphs_of_their_own() -> None:
+    ids = ContentMaker().ids
+    rows = [
+        ("144 A first entry of the list, which goes on", 100), ("to a second line.", 170),
+        ("145 The next entry is short.", 100), ("146 Another one of two lines, with a place", 100),
+        ("and a year.", 170), ("147 The last of them.", 100),
+    ]  # fmt: skip
+    lines = [make_line(text, x, 100 + 60 * i, ids) for i, (text, x) in enumerate(rows)]
+    assert [len(p) for p in split_paragraphs(lines)] == [2, 1, 2, 1]
+
+
+def test_a_number_that_merely_comes_first_in_its_line_is_no_list_item() -> None:
+    ids = ContentMaker().ids
+    texts = ["The station was founded in the spring of", "1904. and the light was shown for the first"]
+    lines = [make_line(t, 100, 100 + 60 * i, ids) for i, t in enumerate(texts)]
+    assert len(split_paragraphs(lines)) == 1
+
+
+def test_a_drop_capital_is_the_first_letter_of_its_word() -> None:
+    big = FoundWord("O", Box(100, 100, 180, 200), 0.9, "eng")
+    initial = FoundLine((big,), big.box, (Point(100, 200), Point(180, 200)), 100)
+    lines = [
+        initial,
+        read_line("ur first line", 190, 100),
+        read_line("and the second", 190, 160),
+        read_line("third", 100, 220),
+    ]
+    joined = [" ".join(w.text for w in line.words) for line in join_initials(lines)]
+    assert sorted(joined) == ["Our first line", "and the second", "third"]
+
+
+def test_a_solid_disc_at_the_head_of_a_line_is_a_bullet_and_a_ring_is_none() -> None:
+    page = np.full((300, 900), 255, np.uint8)
+    cv2.circle(page, (110, 120), 9, 0, -1)
+    cv2.circle(page, (110, 220), 9, 0, 2)
+    found = []
+    for top in (100, 200):
+        mark = FoundWord("e", Box(98, top + 8, 122, top + 32), 0.5, "eng")
+        line = read_line("The National Fund", 140, top)
+        found.append(line._replace(words=(mark, *line.words)))
+    assert [line.words[0].text for line in mark_bullets(page, found)] == ["•", "e"]
+
+
+ROWS = [("", "1926", "1927", "1928"), ("Alder", "518", "361", "375"), ("Birch", "1,515", "425", "404"),
+        ("Elm", "277", "299", ""), ("Total", "2,310", "1,085", "779")]  # fmt: skip
+
+
+def set_rows(rows: list[tuple[str, ...]], left: int = 100) -> list[FoundLine]:
+    lines = []
+    for r, row in enumerate(rows):
+        words = [
+            FoundWord(
+                text, Box(left + 300 * c, 100 + 60 * r, left + 300 * c + 20 * len(text), 140 + 60 * r), 0.9, "eng"
+            )
+            for c, text in enumerate(row)
+            if text
+        ]
+        box = union(w.box for w in words)
+        lines.append(FoundLine(tuple(words), box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), 40))
+    return lines
+
+
+def test_columns_of_figures_make_a_table_and_empty_places_are_cells() -> None:
+    (table,) = find_aligned_tables(columns(set_rows(ROWS)))
+    assert (table.rows, table.columns, len(table.cells)) == (5, 4, 20)
+
+
+def test_a_contents_page_and_two_columns_of_text_are_no_tables() -> None:
+    contents = [("The tower", "3"), ("The lamp", "11"), ("The keepers", "27"), ("The boats", "40")]
+    assert find_aligned_tables(columns(set_rows(contents))) == []
+    text = [read_line("some words that fill a column of text", x, 100 + 60 * i) for i in range(6) for x in (100, 1100)]
+    assert find_aligned_tables(columns(text)) == []
+
+
+def test_a_ledger_ruled_between_columns_only_gets_its_rows() -> None:
+    places = [FoundCell(0, c, 1, 1, Box(80 + 300 * c, 80, 380 + 300 * c, 420)) for c in range(4)]
+    ledger = split_rows(FoundTable(Box(80, 80, 1280, 420), 1, 4, tuple(places)), set_rows(ROWS))
+    assert (ledger.rows, len(ledger.cells)) == (5, 20)
+
+
+def cells_of(rows: list[tuple[str, ...]]) -> list[Cell]:
+    ids = ContentMaker().ids
+    return [
+        Cell(
+            row=r,
+            column=c,
+            box=Box(300 * c, 60 * r, 300 * c + 290, 60 * r + 50),
+            lines=(make_line(text, 300 * c, 60 * r, ids),) if text else (),
+        )
+        for r, row in enumerate(rows)
+        for c, text in enumerate(row)
+    ]
+
+
+def test_letters_in_a_column_of_figures_are_figures_and_headers_are_marked() -> None:
+    rows = [*ROWS[:2], ("Birch", "l,5IS", "42S", "4O4"), *ROWS[3:]]
+    made = {(c.row, c.column): c for c in settled(cells_of(rows), 4)}
+    assert [made[2, c].text for c in range(4)] == ["Birch", "1,515", "425", "404"]
+    assert {place for place, c in made.items() if c.header} == {(0, c) for c in range(4)} | {(r, 0) for r in range(5)}
+
+
+def test_a_total_that_does_not_add_up_is_told_with_the_sum() -> None:
+    table = Table(rows=5, columns=4, cells=settled(cells_of(ROWS), 4))
+    assert list(wrong_totals(table)) == []
+    wrong = [*ROWS[:4], ("Total", "2,301", "1,085", "779")]
+    ((cell, total),) = wrong_totals(Table(rows=5, columns=4, cells=settled(cells_of(wrong), 4)))
+    assert (cell.text, total) == ("2,301", 2310)
+
+
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [("1,085", 1085), ("1.085,50", 1085.5), ("(12)", -12), ("3 400", 3400), ("–7", -7), ("9.4", 9.4), ("Elm", None)],
+)
+def test_numbers_as_they_are_printed(text: str, value: float | None) -> None:
+    assert number(text) == value

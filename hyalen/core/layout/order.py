@@ -75,7 +75,7 @@ def _parted(edges: Boxes, members: list[int], axis: int) -> list[list[int]]:
 
 
 def _head_over(edges: Boxes, columns: Sequence[list[int]], members: list[int]) -> list[int]:
-    """What stands above all columns and reaches out of its own: a headline that no column is under by chance."""
+    """What stands above all columns and reaches out of its own, or over two: a headline that misses a column by chance."""
     if len(columns) < 2:
         return []
     strips = _parted(edges, members, 1)
@@ -89,7 +89,7 @@ def _head_over(edges: Boxes, columns: Sequence[list[int]], members: list[int]) -
     left, right = edges[below, 0].min(), edges[below, 2].max()
     slack = 0.1 * (right - left)
     reaches = edges[first, 0].min() < left - slack or edges[first, 2].max() > right + slack
-    return first if reaches else []
+    return first if reaches or len(_parted(edges, below, 0)) > 1 else []
 
 
 def _is_row(edges: Boxes, columns: Sequence[list[int]]) -> bool:
@@ -150,9 +150,9 @@ def _lifted(edges: Boxes, members: list[int]) -> list[int]:
     crossing = best[1]
     lifted = [m for m, c in zip(members, crossing, strict=True) if c]
     rest = [m for m, c in zip(members, crossing, strict=True) if not c]
-    line = float(np.min(edges[rest, 3] - edges[rest, 1]))
+    line = float(np.min(mine[:, 3] - mine[:, 1]))
     head = float(np.min([edges[r, 1] for r in rest]))
-    first = [i for i in lifted if edges[i, 1] <= head + 1.5 * line]
+    first = [i for i in lifted if edges[i, 1] <= head + line]
     # What hangs below a lifted head, between the columns, belongs to it.
     for i in lifted:
         if i not in first and any(abs(edges[f, 3] - edges[i, 1]) < 3 * line for f in first):

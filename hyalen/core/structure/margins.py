@@ -9,6 +9,7 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from hyalen.core.layout.paragraphs import SENTENCE_END
 from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, Role
@@ -168,4 +169,5 @@ def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
         last.box.left - above.box.left > 0.4 * above.box.width
         and above.box.right - last.box.right < 0.25 * above.box.width
     )
-    return last if inset and not above.text.endswith("-") else None
+    goes_on = last.text.endswith("-") or (last.text[0].islower() and not above.text.endswith(SENTENCE_END))
+    return last if inset and goes_on and not above.text.endswith("-") else None

@@ -1,0 +1,105 @@
+"""Running heads, page numbers, notes and catchwords told from one page alone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from hyalen.core.layout.witness import Kind, Witness
+from hyalen.core.model.content import PageContent, Region, RegionKind, Role
+from hyalen.core.model.geometry import Box, union
+from hyalen.core.structure.roles import assign_roles
+from tests.conftest import ContentMaker, make_line
+
+BODY = [
+    "The light was shown from sunset to sunrise on every night of the",
+    "quarter, and failed on none of them, although the wind stood in the",
+    "north for weeks together and the lantern had to be cleared of ice.",
+]
+
+
+class Page:
+    """A page of regions; the first line of each stands where it is put."""
+
+    def __init__(self) -> None:
+        self.ids = ContentMaker().ids
+        self.regions: list[Region] = []
+
+    def add(self, text: str | list[str], left: int, top: int, height: int = 40, gap: int | None = None) -> str:
+        rows = [text] if isinstance(text, str) else text
+        lines = [make_line(row, left, top + 60 * i, self.ids, height=height) for i, row in enumerate(rows)]
+        if gap is not None:  # between the last word and the others
+            line = lines[0]
+            last = line.words[-1]
+            moved = last.model_copy(
+                update={"box": Box(last.box.left + gap, last.box.top, last.box.right + gap, last.box.bottom)}
+            )
+            words = (*line.words[:-1], moved)
+            lines[0] = line.model_copy(update={"words": words, "box": union(w.box for w in words)})
+        region = Region(
+            id=f"r{len(self.regions)}",
+            kind=RegionKind.TEXT,
+            role=Role.PARAGRAPH,
+            outline=union(line.box for line in lines).polygon(),
+            lines=tuple(lines),
+            language="eng",
+        )
+        self.regions.append(region)
+        return region.id
+
+    def roles(self, told: list[Witness] | None = None, rules: list[Box] | None = None) -> dict[str, Role]:
+        content = PageContent(width=2480, height=3508, dpi=300, regions=tuple(self.regions))
+        page = np.full((3508, 2480), 255, np.uint8)
+        return {r.id: r.role for r in assign_roles(content, page, told or [], rules or []).everything}
+
+
+@pytest.fixture
+def page() -> Page:
+    made = Page()
+    for i in range(5):
+        made.add(BODY, 300, 500 + 400 * i)
+    return made
+
+
+def test_a_line_whose_number_stands_off_is_a_running_head(page: Page) -> None:
+    head = page.add("IN THE LANTERN ROOM 27", 700, 300, gap=120)
+    assert page.roles()[head] is Role.RUNNING_HEAD
+
+
+@pytest.mark.parametrize("text", ["Article 11", "Now, therefore,", "The General Assembly", "Chapter 3 The lamp"])
+def test_a_short_first_line_of_the_text_is_read_aloud(page: Page, text: str) -> None:
+    first = page.add(text, 300, 400)
+    told = [Witness(Kind.HEADER, Box(290, 390, 900, 450), 0.9)]
+    assert not page.roles(told)[first].is_artifact
+
+
+def test_what_stands_in_one_row_with_the_page_number_goes_with_it(page: Page) -> None:
+    number, name = page.add("60", 300, 3380), page.add("THE LIGHTS GAZETTE", 1500, 3380)
+    credit = page.add("PHOTO: HARBOUR OFFICE", 800, 3380)
+    roles = page.roles()
+    assert (roles[number], roles[name], roles[credit].is_artifact) == (Role.PAGE_NUMBER, Role.RUNNING_HEAD, False)
+
+
+def test_small_type_after_a_mark_at_the_foot_is_a_note_and_so_is_what_follows(page: Page) -> None:
+    note = page.add(["1 See the return of the year before, in which", "the hours are given."], 300, 2700, height=30)
+    more = page.add("2 At Hallvik only.", 300, 2900, height=30)
+    roles = page.roles()
+    assert (roles[note], roles[more], roles["r0"]) == (Role.NOTE, Role.NOTE, Role.PARAGRAPH)
+
+
+def test_text_below_a_rule_across_the_page_is_no_note(page: Page) -> None:
+    last = page.add(BODY, 300, 2700)
+    assert page.roles(rules=[Box(300, 2640, 2200, 2644)])[last] is Role.PARAGRAPH
+
+
+def test_a_catchword_goes_and_a_signature_name_stays(page: Page) -> None:
+    catchword = page.add("mu-", 1500, 2480)
+    assert page.roles()[catchword] is Role.ARTIFACT
+    page.regions.pop()
+    name = page.add("Sandvik", 1500, 2480)
+    assert not page.roles()[name].is_artifact
+
+
+def test_numbered_entries_without_marks_are_a_list(page: Page) -> None:
+    entries = [page.add(f"{n} An entry of the catalogue", 300, 2500 + 70 * i) for i, n in enumerate((144, 145, 147))]
+    assert {page.roles()[e] for e in entries} == {Role.LIST_ITEM}
