@@ -10,7 +10,7 @@ from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
 
 SURE = 0.95
-COMMON, KNOWN, RARE = 4.0, 3.0, 2.5  # Zipf frequencies: once in 100,000 words, in a million
+COMMON, KNOWN, RARE = 3.5, 3.0, 2.5  # Zipf frequencies: once in 100,000 words, in a million
 FAR_COMMONER = 2.0
 FUNCTION_WORD = 6.8
 _JOINT = re.compile(r"^(\w{2,})([.,;:'’\-])(\w{2,})$")

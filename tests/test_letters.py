@@ -1,0 +1,169 @@
+"""Letters' height, small print, false resolutions, dust within lines and lines read again."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from hyalen.core.imaging.clean import clean_page
+from hyalen.core.imaging.despeckle import despeckle
+from hyalen.core.imaging.letters import letter_height, reading_scale
+from hyalen.core.imaging.orientation import FoundTurn
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.imaging.resolution import settle_resolution
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
+from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.model.treatment import Treatment
+from hyalen.core.reading.again import read_again
+from hyalen.core.reading.dust import without_dust
+
+
+def set_page(height: int = 20, rows: int = 24) -> Image:
+    """Rows of letter-like marks: two small ones, then a tall one with a dot's neighbour i."""
+    page = np.full((rows * height * 3 + 200, 200 + 48 * height), 255, np.uint8)
+    for r in range(rows):
+        base = 100 + height * 3 * (r + 1)
+        for i in range(40):
+            left = 100 + i * int(height * 1.2)
+            tall = int(height * (1.45 if i % 4 == 3 else 1.0))
+            cv2.rectangle(page, (left, base - tall), (left + int(height * 0.5), base), 0, max(2, height // 7))
+            if i % 8 == 1:
+                cv2.line(page, (left + 2, base - height), (left + 2, base), 0, 3)
+                cv2.circle(page, (left + 2, base - int(height * 1.4)), max(2, height // 7), 0, -1)
+    return page
+
+
+@pytest.mark.parametrize("height", [8, 14, 20, 36])
+def test_the_height_of_small_letters_is_told_without_a_resolution(height: int) -> None:
+    found = letter_height(set_page(height))
+    assert found is not None and abs(found - height) < 0.15 * height + 2  # the marks' rims add to them
+
+
+def test_small_print_is_enlarged_and_the_way_back_to_the_scan_is_kept() -> None:
+    page = set_page(7)
+    scale = reading_scale(page)
+    assert scale > 1
+    assert reading_scale(set_page(20)) == 1.0
+    cleaned = clean_page(page, 100, Treatment(), lambda image, dpi: FoundTurn(0, 1.0)).cleaned
+    assert cleaned.dpi == 100 * scale
+    assert cleaned.width == pytest.approx(scale * page.shape[1], rel=0.1)
+    corner = cleaned.original_points(np.array([[cleaned.width, cleaned.height]], dtype=np.float64))[0]
+    assert corner[0] <= page.shape[1] * 1.1 and corner[1] <= page.shape[0] * 1.1
+    assert any(f"enlarged {scale:.1f} times" in finding.says for finding in cleaned.findings)
+
+
+@pytest.mark.parametrize(
+    ("size", "stated", "letters", "dpi"),
+    [
+        ((2293, 3106), 1200.0, 18.0, 266.0),  # a magazine's page would be 2.6 inches high, its letters one point
+        ((593, 810), 300.0, 5.6, 72.0),
+        ((900, 600), 300.0, 20.0, 300.0),  # a postcard is that small, and its letters are of a usual size
+        ((1135, 1768), None, 24.0, 300.0),  # letters of 14 points are no book's
+        ((1240, 1754), None, 9.0, 150.0),
+    ],
+)
+def test_letters_tell_a_false_resolution(
+    size: tuple[int, int], stated: float | None, letters: float, dpi: float
+) -> None:
+    found = settle_resolution(*size, stated, lambda: letters)
+    assert found.dpi == pytest.approx(dpi, rel=0.02)
+    assert bool(found.reason) == (found.dpi != stated)
+
+
+def test_dust_within_lines_goes_and_dots_stay() -> None:
+    page = set_page(20)
+    dotted = page.copy()
+    rng = np.random.default_rng(3)
+    for _ in range(200):  # specks of one to two pixels between the lines' letters
+        x, y = int(rng.integers(100, 1000)), int(rng.integers(150, page.shape[0] - 100))
+        if dotted[y - 4 : y + 5, x - 4 : x + 5].min() == 255:
+            dotted[y : y + 2, x] = 0
+    cleaned, removed = despeckle(dotted, 300)
+    assert removed > 60
+    assert (cleaned != page).mean() < 0.1 * (dotted != page).mean()
+    assert ((page == 0) & (cleaned == 255)).sum() == 0
+
+
+def words(text: str, confidence: float = 0.9, language: str = "eng") -> FoundLine:
+    found, x = [], 100
+    for token in text.split():
+        low = len(token) == 1 and token in ".’"
+        found.append(FoundWord(token, Box(x, 132 if low else 100, x + 20 * len(token), 140), confidence, language))
+        x += 20 * len(token) + 14
+    box = union(w.box for w in found)
+    return FoundLine(tuple(found), box, (Point(box.left, 140), Point(box.right, 140)), 44)
+
+
+@pytest.mark.parametrize(
+    ("read", "meant"),
+    [
+        ("members of the family. is here", "members of the family is here"),
+        ("against . tyranny and oppression", "against tyranny and oppression"),
+        ("compelled.to have recourse", "compelled to have recourse"),
+        ("the Unitéd Nations", "the United Nations"),
+        ("the last importarice for it", "the last importance for it"),
+        ("by the gr. in vol. two", "by the gr. in vol. two"),
+        ("a well-known house", "a well-known house"),
+        ("It is done. Now go", "It is done. Now go"),
+        ("Mr. Sandvik of Torgrunn", "Mr. Sandvik of Torgrunn"),
+    ],
+)
+def test_the_language_decides_on_marks_that_dust_left(read: str, meant: str) -> None:
+    line = without_dust(words(read))
+    assert " ".join(w.text for w in line.words) == meant
+
+
+def test_what_a_word_was_read_as_is_kept_beside_it() -> None:
+    (_, word, _) = without_dust(words("the Unitéd Nations")).words
+    assert (word.text, word.others) == ("United", ("Unitéd",))
+
+
+class Second:
+    """A reader that reads single lines as it is told to."""
+
+    def __init__(self, text: str, confidence: float) -> None:
+        self._line = words(text, confidence)
+        self.asked: list[bool] = []
+
+    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
+        return []
+
+    def read_region(
+        self,
+        crop: Image,
+        dpi: float,
+        languages: tuple[str, ...],
+        shape: Shape,
+        finer: bool = False,
+        alphabet: str = "",
+    ) -> list[FoundBlock]:
+        self.asked.append(finer)
+        return [FoundBlock(BlockKind.TEXT, self._line.box, (self._line,))]
+
+    def languages(self) -> tuple[str, ...]:
+        return ("eng",)
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "kept"),
+    [
+        (("tho liqht was", 0.5), ("the light was", 0.9), "the light was"),
+        (("the light was", 0.7), ("tho liqht wos", 0.6), "the light was"),
+        (("the light was shown to all", 0.5), ("the", 0.95), "the light was shown to all"),
+    ],
+)
+def test_a_weak_line_is_read_again_and_the_better_reading_kept(
+    first: tuple[str, float], second: tuple[str, float], kept: str, blank_page: Image
+) -> None:
+    line, reader = words(*first), Second(*second)
+    (block,) = read_again(blank_page, 300, ("eng",), [FoundBlock(BlockKind.TEXT, line.box, (line,))], reader)
+    assert " ".join(w.text for w in block.lines[0].words) == kept
+    assert reader.asked == [True]
+
+
+def test_a_sure_line_is_not_read_again(blank_page: Image) -> None:
+    line, reader = words("the light was", 0.97), Second("something else", 1.0)
+    blocks = [FoundBlock(BlockKind.TEXT, line.box, (line,))]
+    assert read_again(blank_page, 300, ("eng",), blocks, reader) == blocks
+    assert reader.asked == []
