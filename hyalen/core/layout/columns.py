@@ -106,7 +106,7 @@ def _could_follow(a: FoundLine, b: FoundLine) -> bool:
     size = max(1.0, (a.height + b.height) / 2)
     left, right, centre = _apart(a.box, b.box)
     ends_early = left < 0.8 * size and b.box.right < a.box.right and _step(a, b) < CLOSE * size
-    flush = ends_early or (max(left, right) < 0.8 * size and _step(a, b) < 1.6 * size)
+    flush = ends_early or (max(left, right) < size and _step(a, b) < 1.6 * size)
     sizes = type_size(a), type_size(b)
     if max(sizes) / min(sizes) > (FLUSH_RATIO if flush else SIZE_RATIO) or _step(a, b) > FARTHEST * size:
         return False

@@ -28,6 +28,7 @@ from hyalen.core.model.geometry import Box, Point, union
 TRUSTED = 0.6
 SURE = 0.75
 LEAST_CONFIDENCE = 0.4
+NEAR = 12  # lines of other columns may come between two of one
 RAGGED = 0.05
 STRAY, RIM = 0.1, 0.015  # of the page's width
 LEAST_FIGURE = 0.45
@@ -64,18 +65,25 @@ def find_regions(
     tables, staves = find_grids(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
     tables = [split_rows(table, read) for table in tables]
+    columnar = _columnar(read)
     figures = [Figure(box, box.polygon()) for box in staves]
     figures += [
         figure
-        for figure in _figures(page, dpi, blocks, read, tables, told, (*rules.across, *rules.down))
+        for figure in _figures(page, dpi, blocks, read, columnar, tables, told, (*rules.across, *rules.down))
         if not any(box.covers(figure.box) for box in staves)
     ]
 
-    outside = [t for line in read if (t := _without(line, [t.box for t in tables], figures)) is not None]
-    kept = [line for line in outside if not _is_noise(line, dpi)]
+    ruled = [t.box for t in tables]
+    kept = []
+    for line in read:
+        sure = id(line) in columnar
+        part = _without(line, ruled, figures, sure)
+        if part is not None and (sure or not _is_noise(part, dpi)):
+            kept.append(part)
     upright = [line for line in kept if _stands_up(line)]
     kept = [line for line in kept if not _stands_up(line)]
     rows = join_rows(cut_lines(kept, rules.down, [t.box for t in told if t.kind in RUNNING_TEXT]), rules.down)
+    rows = [line for line in rows if len(line.words) > 1 or not _is_noise(line, dpi)]
     rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])
     aligned = find_aligned_tables(columns(rows, rules.across), rules.across, told)
     rows = [t for line in rows if (t := _without(line, [t.box for t in aligned], ())) is not None]
@@ -137,12 +145,14 @@ def _figures(
     dpi: float,
     blocks: Sequence[FoundBlock],
     read: Sequence[FoundLine],
+    columnar: set[int],
     tables: Sequence[FoundTable],
     told: Sequence[Witness],
     rules: Sequence[Box],
 ) -> list[Figure]:
-    trusted = [w.box for line in read for w in line.words if _plausible(w, dpi) or _reads(line)]
-    text = [line.box for line in read if len(line.words) > 2 and _reads(line)]
+    reads = {id(line) for line in read if id(line) in columnar or _reads(line)}
+    trusted = [w.box for line in read for w in line.words if id(line) in reads or _plausible(w, dpi)]
+    text = [line.box for line in read if len(line.words) > 2 and id(line) in reads]
     seen = [t.box for t in told if t.kind is Kind.FIGURE and t.confidence > LEAST_FIGURE]
     seen += [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines and _is_picture(b.box, dpi, trusted)]
     seen = [box for box in seen if sum(box.overlap(line) for line in text) < MOST_TEXT * box.area]
@@ -275,12 +285,12 @@ def _stands_up(line: FoundLine) -> bool:
     return len(line.words) > 1 and line.box.height > 3 * line.box.width and _mean_confidence(line) > SURE
 
 
-def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure]) -> FoundLine | None:
+def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], sure: bool = False) -> FoundLine | None:
     """The line less its words that lie in tables or are a figure's strokes misread; None where none are left.
 
     Text over a picture is text: what reads surely stays.
     """
-    sure = _reads(line)
+    sure = sure or _reads(line)
 
     def stays(word: FoundWord) -> bool:
         if any(b.covers(word.box) for b in tables):
@@ -289,6 +299,23 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure]) 
 
     words = tuple(w for w in line.words if stays(w))
     return part_of(line, words) if words else None
+
+
+def _columnar(lines: Sequence[FoundLine]) -> set[int]:
+    """Ids of the lines that fill a column between a line above and one below: smudged or not, they are text."""
+    found = set()
+    ordered = sorted((line for line in lines if len(line.words) > 2), key=lambda line: line.box.centre.y)
+    for at, line in enumerate(ordered):
+        sides = set()
+        for other in ordered[max(0, at - NEAR) : at + NEAR + 1]:
+            size = min(line.height, other.height)
+            step = other.box.centre.y - line.box.centre.y
+            alike = max(abs(line.box.left - other.box.left), abs(line.box.right - other.box.right)) < size
+            if other is not line and alike and size < abs(step) < 3 * size and _reads(other):
+                sides.add(step > 0)
+        if len(sides) == 2:
+            found.add(id(line))
+    return found
 
 
 def _reads(line: FoundLine) -> bool:

@@ -25,6 +25,7 @@ _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
 _SIGNATURE = re.compile(r"^(?:[A-Za-z*]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
 CLOSE_EDGE = 0.1
+LARGE = 1.35  # of the usual type
 EDGE = 0.13  # of the page's height
 MOST_WORDS = 9
 WIDE_RULE = 0.5  # of the page's width
@@ -134,7 +135,7 @@ def _settled(
         return Margin(Role.RUNNING_HEAD, 0.75, "a dated line over a rule at the page's head")
     if not _may_be(region):
         return None
-    large = type_size(region.lines[0]) > 1.2 * usual
+    large = type_size(region.lines[0]) > LARGE * usual
     stands_off = _number_stands_off(region) or (capitals and not at_top and _has_number(region))
     if not large and stands_off and _is_apart(region, texts, row):
         return Margin(Role.RUNNING_HEAD, 0.85, "a line with the page number at the page's edge")
