@@ -27,6 +27,7 @@ from hyalen.core.model.geometry import Box, Point, union
 
 TRUSTED = 0.6
 SURE = 0.75
+LONG = 5
 LEAST_CONFIDENCE = 0.4
 NEAR = 12  # lines of other columns may come between two of one
 RAGGED = 0.05
@@ -295,7 +296,8 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
     def stays(word: FoundWord) -> bool:
         if any(b.covers(word.box) for b in tables):
             return False
-        return sure or word.confidence > SURE or not any(f.box.covers(word.box) for f in figures)
+        long = word.confidence > TRUSTED and sum(c.isalpha() for c in word.text) >= LONG  # strokes make short words
+        return sure or long or word.confidence > SURE or not any(f.box.covers(word.box) for f in figures)
 
     words = tuple(w for w in line.words if stays(w))
     return part_of(line, words) if words else None

@@ -49,7 +49,7 @@ def type_size(line: SetLine) -> float:
         rise = y0 + slope * (word.box.centre.x - x0) - word.box.top
         (tall if _TALL.search(word.text) else low).append(rise)
     if tall:
-        most = 1.0 if text.isupper() else 0.6  # of a line in small capitals only some words have a large one
+        most = 0.8 if text.isupper() else 0.6  # of a line in small capitals only some words have a large one
         return max(1.0, sorted(tall)[round(most * (len(tall) - 1))])
     return max(1.0, sorted(low)[(len(low) - 1) // 2] / X_HEIGHT) if low else 1.0
 
