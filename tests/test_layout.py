@@ -181,7 +181,8 @@ def test_text_in_a_frame_is_no_figure() -> None:
 
 def test_a_headline_that_misses_the_outer_columns_still_comes_first() -> None:
     columns_ = [Box(100 + 400 * c, 200, 450 + 400 * c, 900) for c in range(4)]
-    assert reading_order([*columns_, Box(520, 80, 1240, 140)]) == [4, 0, 1, 2, 3]
+    head, second = Box(460, 80, 1300, 140), Box(490, 150, 1290, 180)
+    assert reading_order([*columns_, head, second]) == [4, 5, 0, 1, 2, 3]
 
 
 def test_a_pull_quote_over_the_gutter_is_read_after_the_columns_and_a_head_between_them_before() -> None:

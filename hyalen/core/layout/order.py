@@ -11,6 +11,7 @@ from hyalen.core.model.geometry import Box
 
 SLACK = 0.08  # of a box's shorter side: touching neighbours do not overlap
 MOST_LIFTED = 0.35  # of the area of all, of what may straddle a gutter
+MOST_HEADS = 4  # rows of a head: title, subtitle, date, name
 ASIDE_WIDTH = 0.3
 ASIDE_COVER = 0.5
 LEAST_COLUMN = 4.0  # in heights of the smallest boxes: less is a row, not a column
@@ -78,18 +79,19 @@ def _head_over(edges: Boxes, columns: Sequence[list[int]], members: list[int]) -
     """What stands above all columns and reaches out of its own, or over two: a headline that misses a column by chance."""
     if len(columns) < 2:
         return []
-    strips = _parted(edges, members, 1)
-    first = strips[0]
-    if len(strips) < 2 or len(first) > 2:
-        return []
-    own = next((c for c in columns if first[0] in c), [])
-    below = [m for m in own if m not in first]
-    if not below or not all(m in own for m in first):
-        return []
-    left, right = edges[below, 0].min(), edges[below, 2].max()
-    slack = 0.1 * (right - left)
-    reaches = edges[first, 0].min() < left - slack or edges[first, 2].max() > right + slack
-    return first if reaches or len(_parted(edges, below, 0)) > 1 else []
+    head: list[int] = []
+    for strip in _parted(edges, members, 1)[:MOST_HEADS]:
+        head += strip
+        own = next(c for c in columns if head[0] in c)
+        below = [m for m in own if m not in head]
+        if len(strip) > 2 or not below or not all(m in own for m in head):
+            break
+        left, right = edges[below, 0].min(), edges[below, 2].max()
+        slack = 0.1 * (right - left)
+        reaches = edges[head, 0].min() < left - slack or edges[head, 2].max() > right + slack
+        if reaches or len(_parted(edges, below, 0)) > 1:
+            return head
+    return []
 
 
 def _is_row(edges: Boxes, columns: Sequence[list[int]]) -> bool:

@@ -19,7 +19,7 @@ export const ROLES: RoleLook[] = [
   { role: 'paragraph', name: 'Paragraph', sign: '¶', key: 'p', dash: '', width: 1.2 },
   { role: 'list_item', name: 'List item', sign: '≡', key: 'i', dash: '2 4', width: 2 },
   { role: 'caption', name: 'Caption', sign: 'C', key: 'c', dash: '9 3 2 3', width: 1.6 },
-  { role: 'note', name: 'Note', sign: '※', key: 'o', dash: '6 2 1 2', width: 1.6 },
+  { role: 'note', name: 'Note', sign: '※', key: 'e', dash: '6 2 1 2', width: 1.6 },
   { role: 'figure', name: 'Figure', sign: '◧', key: 'f', dash: '12 6', width: 2 },
   { role: 'table', name: 'Table', sign: '⊞', key: '', dash: '16 3', width: 3 },
   { role: 'running_head', name: 'Running head', sign: '⌒', key: 'h', dash: '1 5', width: 1.6 },

@@ -5,7 +5,7 @@
   const groups: [string, [string, string][]][] = [
     ['Doubts', [['] / [', 'next, previous doubt'], ['Alt ] / Alt [', 'the same while a word is in hand'], ['Enter', 'accept what is read, or keep the correction, and go on'], ['Tab', 'next word of the lifted line'], ['Esc', 'put the line down']]],
     ['Page', [['PgDn / PgUp', 'turn the page'], ['+ / − / 0', 'larger, smaller, fit to width'], ['9', 'whole page'], ['hold O', 'the original under the pointer'], ['drag', 'move the page']]],
-    ['Blocks', [['↑ / ↓', 'previous, next block'], ['Alt ↑ / Alt ↓', 'earlier, later in the reading order'], ['1 – 6', 'heading'], ['P I C F X', 'paragraph, list item, caption, figure, artifact'], ['Enter', 'open or lift the block'] ]],
+    ['Blocks', [['↑ / ↓', 'previous, next block'], ['Alt ↑ / Alt ↓', 'earlier, later in the reading order'], ['1 – 6', 'heading'], ['P I C E F X', 'paragraph, list item, caption, note, figure, artifact'], ['Enter', 'open or lift the block'] ]],
     ['Cleaning', [['hold U', 'the whole untouched scan'], ['S', 'seam between scan and cleaned page'], ['C', 'contact sheet of all pages'], ['Shift / Ctrl click', 'pick pages in the ribbon'], ['arrows', 'move a handle; with Shift further'], ['Ctrl Z', 'take back the last change of the treatment']]],
     ['Everywhere', [['Ctrl Z / Ctrl Shift Z', 'undo, redo'], ['?', 'this list']]],
   ];
