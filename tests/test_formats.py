@@ -132,6 +132,25 @@ def test_pdf_is_sound_and_identified(document: DocumentContent, tmp_path: Path, 
         assert [int(n) for n in list(parents)[::2]] == [int(p.obj.StructParents) for p in pdf.pages]
 
 
+def test_each_note_is_tagged_and_has_an_identifier_of_its_own(
+    maker: type[ContentMaker], tmp_path: Path, judge: Judge
+) -> None:
+    # ISO 14289-1, 7.9; ISO 32000-1, table 322 (IDTree).
+    page = maker().add(Role.HEADING_1, "The lamp").add(Role.PARAGRAPH, "It was lit.")
+    page = page.add(Role.NOTE, "1 At dusk.").add(Role.NOTE, "2 By hand.").page()
+    path = tmp_path / "notes.pdf"
+    path.write_bytes(made(DocumentContent(title="Notes", language="eng", pages=(page,)), "pdf"))
+    judge.accepts(path)
+    assert [tag for tag, _ in struct(path)] == ["H1", "P", "Note", "Note"]
+    with pikepdf.open(path) as pdf:
+        names = list(pdf.Root.StructTreeRoot.IDTree.Names)
+        assert (
+            [str(name) for name in names[::2]]
+            == [str(note.ID) for note in names[1::2]]
+            == ["note-000001", "note-000002"]
+        )
+
+
 def test_structure_read_by_poppler_equals_the_script(document: DocumentContent, tmp_path: Path) -> None:
     path = tmp_path / "made.pdf"
     path.write_bytes(made(document, "pdf"))

@@ -120,6 +120,7 @@ class _Writer:
         self.sheets: list[_Sheet] = []
         self.closed = 0
         self.numbers: Any = Array()
+        self.notes: list[Any] = []
 
     def write(self, file: BinaryIO, made: datetime) -> None:
         pdf, tree = self.pdf, self.tree
@@ -136,6 +137,8 @@ class _Writer:
         self._close_before(len(tree.pages))
         root.ParentTree = pdf.make_indirect(Dictionary(Nums=self.numbers))
         root.ParentTreeNextKey = len(self.sheets)
+        if self.notes:  # in the order of their names (ISO 32000-1, 7.9.6 and table 322)
+            root.IDTree = pdf.make_indirect(Dictionary(Names=Array(self.notes)))
         for key, value in self.font.embed(pdf).items():
             self.font_object[key] = value
         pdf.Root.StructTreeRoot = root
@@ -206,6 +209,10 @@ class _Writer:
         if node.tag is Tag.FIGURE:
             self._figure(element, node)
             return
+        if node.tag is Tag.NOTE:  # each has an identifier of its own (ISO 14289-1, 7.9)
+            name = f"note-{len(self.notes) // 2 + 1:06}"
+            element.ID = String(name)
+            self.notes.extend([String(name), element])
         if node.numbering is not None:
             element.A = Dictionary(O=Name.List, ListNumbering=Name("/" + node.numbering.value))
         if node.cell is not None:
