@@ -11,6 +11,7 @@ from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces
 LEAST_LETTERS = 40
 LEAST_SHARE = 0.08  # of all marks, that are letters in rows: in a photograph few happen to be
 LEAST_ALIKE = 0.55
+FEW, ALIKE_IF_FEW = 0.2, 0.74  # where most marks are none, as in mere noise
 LARGEST_SIDE = 2600  # beyond, letters are measured on a reduced page
 SMALLEST_SIDE = 1300  # below, on an enlarged one, so that small print comes apart
 LEGIBLE = 13.0  # pixels; smaller letters read better enlarged (bench/real)
@@ -45,7 +46,8 @@ def letter_height(page: Image) -> float | None:
     if len(heights) < max(LEAST_LETTERS, LEAST_SHARE * len(found)):
         return None
     usual = float(np.percentile(heights, 40))
-    if np.mean((heights > 0.75 * usual) & (heights < 1.7 * usual)) < LEAST_ALIKE:
+    few = len(heights) < FEW * len(found)
+    if np.mean((heights > 0.75 * usual) & (heights < 1.7 * usual)) < (ALIKE_IF_FEW if few else LEAST_ALIKE):
         return None
     return float(usual / scale)
 
