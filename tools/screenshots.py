@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import subprocess
 import sys
@@ -95,7 +96,7 @@ def take() -> None:
         go(page, "document/3/check/1")
         shot("check")
         go(page, "batch/1/deliver")
-        page.get_by_role("button", name="Make 14 files").click()
+        page.get_by_role("button", name=re.compile(r"Make \d+ files")).click()
         page.get_by_text("Download all 14").wait_for(timeout=60_000)
         shot("deliver")
         browser.close()
