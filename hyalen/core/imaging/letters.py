@@ -66,7 +66,7 @@ def reading_scale(page: Image) -> float:
         return 1.0
     most = float(np.sqrt(MOST_PIXELS / (page.shape[0] * page.shape[1])))
     wanted = min(COMFORTABLE / height, most)
-    return max((step for step in STEPS if step <= 1.2 * wanted), default=1.0)
+    return max((step for step in STEPS if step <= 1.35 * wanted), default=1.0)
 
 
 def enlarged(page: Image, scale: float) -> Image:

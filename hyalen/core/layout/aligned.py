@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import re
 from collections.abc import Sequence
 from itertools import pairwise
@@ -146,8 +145,8 @@ def _level(a: Sequence[FoundLine], b: Sequence[FoundLine], box_a: Box, box_b: Bo
         return False
     short, long = sorted((a, b), key=len)
     size = float(np.median([line.height for line in long]))
-    levels = np.array([_middle(line) for line in long])
-    met = sum(bool((np.abs(levels - _middle(line)) < LEVEL * size).any()) for line in short)
+    levels = np.array([line.level for line in long])
+    met = sum(bool((np.abs(levels - line.level) < LEVEL * size).any()) for line in short)
     return met >= 0.75 * len(short)
 
 
@@ -155,10 +154,6 @@ def _cell_like(chain: Sequence[FoundLine]) -> bool:
     words = [w for line in chain for w in line.words]
     numbers = sum(is_number(w.text) for w in words)
     return len(words) <= CELL_WORDS * len(chain) or numbers > 0.5 * len(words)
-
-
-def _middle(line: FoundLine) -> float:
-    return (line.baseline[0].y + line.baseline[1].y) / 2
 
 
 def split_rows(table: FoundTable, lines: Sequence[FoundLine]) -> FoundTable:
@@ -200,8 +195,8 @@ def _levels_across(cells: Sequence[FoundCell], lines: Sequence[FoundLine]) -> li
 
 def _rows(lines: Sequence[FoundLine]) -> list[Row]:
     rows: list[list[FoundLine]] = []
-    for line in sorted(lines, key=_middle):
-        if rows and abs(_middle(line) - float(np.mean([_middle(each) for each in rows[-1]]))) < LEVEL * line.height:
+    for line in sorted(lines, key=lambda line: line.level):
+        if rows and abs(line.level - float(np.mean([each.level for each in rows[-1]]))) < LEVEL * line.height:
             rows[-1].append(line)
         else:
             rows.append([line])
@@ -210,7 +205,7 @@ def _rows(lines: Sequence[FoundLine]) -> list[Row]:
         words = sorted((w for line in row for w in line.words if not _LEADER.match(w.text)), key=lambda w: w.box.left)
         if words:
             height = float(np.median([line.height for line in row]))
-            made.append(Row(tuple(words), float(np.mean([_middle(line) for line in row])), height))
+            made.append(Row(tuple(words), float(np.mean([line.level for line in row])), height))
     return made
 
 
@@ -316,7 +311,7 @@ def _separators(run: Sequence[Row]) -> list[float]:
 def _cells(run: Sequence[Row], edges: Sequence[float], box: Box) -> list[tuple[FoundCell, tuple[FoundWord, ...]]]:
     """Cells with their words; one that stands across columns spans them."""
     xs = [box.left, *(round(x) for x in edges), box.right + 1]
-    middles = [round((a.box.bottom + b.box.top) / 2) for a, b in itertools.pairwise(run)]
+    middles = [round((a.box.bottom + b.box.top) / 2) for a, b in pairwise(run)]
     ys = [box.top, *middles, box.bottom + 1]
     cells = []
     for r, row in enumerate(run):
@@ -414,5 +409,5 @@ def _is_contents(numbers: Sequence[tuple[FoundWord, ...]], titles: Sequence[tupl
             return False
         values.append(int(text))
     worded = float(np.mean([any(c.isalpha() for w in words for c in w.text) for words in titles]))
-    rising = sum(b >= a for a, b in itertools.pairwise(values))
+    rising = sum(b >= a for a, b in pairwise(values))
     return worded > 0.8 and len(values) > 2 and rising >= 0.85 * (len(values) - 1)

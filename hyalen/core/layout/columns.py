@@ -36,7 +36,7 @@ def columns(lines: Sequence[FoundLine], rules: Sequence[Box] = ()) -> list[list[
     list of list of FoundLine
         From top to bottom within each chain.
     """
-    ordered = sorted(lines, key=_level)
+    ordered = sorted(lines, key=lambda line: line.level)
     below = {i: _next_below(ordered, i, rules) for i in range(len(ordered))}
     above: dict[int, list[int]] = {i: [] for i in range(len(ordered))}
     for i, found in below.items():
@@ -63,15 +63,15 @@ def _next_below(lines: Sequence[FoundLine], i: int, rules: Sequence[Box]) -> lis
     """The lines that could follow line `i`, among those first met going down over its width."""
     box, size = lines[i].box, max(1.0, lines[i].height)
     # A page number far below beside a paragraph's short last line is no neighbour.
-    reach = _level(lines[i]) + FARTHEST * SIZE_RATIO * size
+    reach = lines[i].level + FARTHEST * SIZE_RATIO * size
     met: list[int] = []
     for j in range(i + 1, len(lines)):
-        other, level = lines[j].box, _level(lines[j])
+        other, level = lines[j].box, lines[j].level
         if level > reach:
             break
-        if _shared(box, other) <= 0.1 * min(box.width, other.width) or level < _level(lines[i]) + LEAST_STEP * size:
+        if _shared(box, other) <= 0.1 * min(box.width, other.width) or level < lines[i].level + LEAST_STEP * size:
             continue
-        if any(_shared(lines[k].box, other) > 0 and _level(lines[k]) < level - LEAST_STEP * size for k in met):
+        if any(_shared(lines[k].box, other) > 0 and lines[k].level < level - LEAST_STEP * size for k in met):
             continue
         met.append(j)
     return [j for j in met if _could_follow(lines[i], lines[j]) and not _parted(box, lines[j].box, rules)]
@@ -93,13 +93,8 @@ def _shared(a: Box, b: Box) -> int:
     return min(a.right, b.right) - max(a.left, b.left)
 
 
-def _level(line: FoundLine) -> float:
-    """Height of the baseline's middle: unlike the box, no initial or accent moves it."""
-    return (line.baseline[0].y + line.baseline[1].y) / 2
-
-
 def _step(a: FoundLine, b: FoundLine) -> float:
-    return abs(_level(b) - _level(a))
+    return abs(b.level - a.level)
 
 
 def _could_follow(a: FoundLine, b: FoundLine) -> bool:

@@ -35,7 +35,7 @@ def usual_leading(columns: Sequence[Sequence[SetLine]]) -> float:
     found = []
     for lines in columns:
         if len(lines) > 3:
-            pitch = np.diff([(line.baseline[0].y + line.baseline[1].y) / 2 for line in lines])
+            pitch = np.diff([line.level for line in lines])
             found += [float(np.median(pitch) / max(1.0, np.median([line.height for line in lines])))] * len(lines)
     return float(np.median(found)) if found else 0.0
 
@@ -97,7 +97,7 @@ class _Column:
         self.starts = [-b.right if right_to_left else b.left for b in boxes]
         self.ends = [-b.left if right_to_left else b.right for b in boxes]
         self.sizes = [type_size(line) for line in lines]
-        middle = [(line.baseline[0].y + line.baseline[1].y) / 2 for line in lines]
+        middle = [line.level for line in lines]
         self.pitch = np.diff(middle)
         self.hanging = self._is_hanging()
 

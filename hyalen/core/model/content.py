@@ -88,6 +88,11 @@ class Line(Frozen):
         return " ".join(word.text for word in self.words)
 
     @property
+    def level(self) -> float:
+        """Height of the baseline's middle."""
+        return (self.baseline[0].y + self.baseline[1].y) / 2
+
+    @property
     def baseline_in_box(self) -> tuple[Point, Point]:
         """The part of the baseline beneath the line's box."""
         (x0, y0), (x1, y1) = self.baseline

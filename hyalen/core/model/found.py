@@ -52,6 +52,16 @@ class FoundLine(NamedTuple):
     baseline: tuple[Point, Point]
     height: float
 
+    @property
+    def level(self) -> float:
+        """Height of the baseline's middle: unlike the box, no initial or accent moves it."""
+        return (self.baseline[0].y + self.baseline[1].y) / 2
+
+    @property
+    def confidence(self) -> float:
+        """Mean over the line's letters."""
+        return sum(w.confidence * len(w.text) for w in self.words) / max(1, sum(len(w.text) for w in self.words))
+
 
 class FoundBlock(NamedTuple):
     """Lines from top to bottom."""

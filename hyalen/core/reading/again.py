@@ -91,4 +91,4 @@ def _worth(line: FoundLine) -> float:
     if not total:
         return 0.0
     known = sum(len(w.text) for w in line.words if len(w.text) > 3 and is_known(w.text.strip(EDGE), w.language))
-    return sum(w.confidence * len(w.text) for w in line.words) / total + 0.1 * known / total - 0.05
+    return line.confidence + 0.1 * known / total - 0.05

@@ -95,13 +95,8 @@ def _sure_letters(line: FoundLine) -> float:
     return sum(w.confidence**2 * len(w.text) for w in line.words)
 
 
-def _confidence(line: FoundLine) -> float:
-    """Mean over the line's letters."""
-    return sum(w.confidence * len(w.text) for w in line.words) / sum(len(w.text) for w in line.words)
-
-
 def _confident(line: FoundLine) -> bool:
-    return _confidence(line) >= SURE and any(c.isalnum() for w in line.words for c in w.text)
+    return line.confidence >= SURE and any(c.isalnum() for w in line.words for c in w.text)
 
 
 def read_once(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:

@@ -149,7 +149,7 @@ def _is_underlined(region: Region, rules: Sequence[Box]) -> bool:
     if len(region.lines) != 1:
         return False
     box, size = region.box, type_size(region.lines[0])
-    level = (region.lines[0].baseline[0].y + region.lines[0].baseline[1].y) / 2
+    level = region.lines[0].level
     return any(
         -0.2 * size < rule.centre.y - level < 0.8 * size
         and min(rule.right, box.right) - max(rule.left, box.left) > 0.75 * box.width

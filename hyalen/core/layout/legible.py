@@ -1,0 +1,85 @@
+"""Whether what a reader found is text: words and lines that read, and what strokes and specks are read as."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from hyalen.core.languages import is_known
+from hyalen.core.model.found import FoundLine, FoundWord
+
+TRUSTED = 0.6
+SURE = 0.75
+LEAST_CONFIDENCE = 0.4
+LEAST_EVEN = 0.25
+NEAR = 12  # lines of other columns may come between two of one
+EDGE = ".,;:!?'\"()[]«»“”‘’-—"
+
+
+def plausible(word: FoundWord, dpi: float) -> bool:
+    letters = sum(c.isalnum() for c in word.text)
+    return (
+        word.confidence > TRUSTED
+        and letters > 0
+        and word.box.height < dpi * 0.9
+        and not (letters < 3 and word.box.height > dpi * 0.35)
+    )
+
+
+def is_noise(line: FoundLine, dpi: float) -> bool:
+    """What the engine makes of specks, rules and stains."""
+    text = "".join(w.text for w in line.words)
+    letters = sum(c.isalnum() for c in text)
+    best = max(w.confidence for w in line.words)
+    if letters == 0:
+        return not any(c in "•*–—-…" for c in text) or best < 0.5 or len(text) < 2
+    if line.box.height < dpi / 40 or (line.box.height > dpi * 1.2 and not stands_up(line)):
+        return True
+    mean = sum(w.confidence * len(w.text) for w in line.words) / len(text)
+    if mean < 0.3:
+        return not any(len(w.text) >= 4 and is_known(w.text.strip(".,;:"), w.language) for w in line.words)
+    return letters <= 2 and mean < 0.55
+
+
+def stands_up(line: FoundLine) -> bool:
+    """Whether the line runs up or down the page and reads."""
+    return len(line.words) > 1 and line.box.height > 3 * line.box.width and line.confidence > SURE
+
+
+def columnar(lines: Sequence[FoundLine]) -> set[int]:
+    """Ids of the lines that fill a column between a line above and one below: smudged or not, they are text."""
+    found = set()
+    ordered = sorted((line for line in lines if len(line.words) > 2), key=lambda line: line.box.centre.y)
+    for at, line in enumerate(ordered):
+        sides = set()
+        for other in ordered[max(0, at - NEAR) : at + NEAR + 1]:
+            size = min(line.height, other.height)
+            step = other.box.centre.y - line.box.centre.y
+            alike = max(abs(line.box.left - other.box.left), abs(line.box.right - other.box.right)) < size
+            if other is not line and alike and size < abs(step) < 3 * size and reads(other):
+                sides.add(step > 0)
+        if len(sides) == 2:
+            found.add(id(line))
+    return found
+
+
+def reads(line: FoundLine) -> bool:
+    """Whether a line is surely text: most of its letters are in words that are known or read with confidence."""
+    letters = [sum(c.isalnum() for c in w.text) for w in line.words]
+    if sum(letters) < 3:
+        return False
+    if len(line.words) > 3 and line.confidence > LEAST_EVEN and _is_even(line):
+        return True
+    told = [
+        w.confidence > SURE or (n > 2 and is_known(w.text.strip(EDGE), w.language))
+        for w, n in zip(line.words, letters, strict=True)
+    ]
+    good = sum(n for n, t in zip(letters, told, strict=True) if t)
+    return good > 0.5 * sum(letters) and line.confidence > LEAST_CONFIDENCE
+
+
+def _is_even(line: FoundLine) -> bool:
+    """Whether words of several letters are of one height, as type is and strokes of a drawing are not."""
+    heights = [w.box.height for w in line.words if len(w.text) > 2]
+    return len(heights) > 2 and float(np.std(heights)) < 0.25 * float(np.mean(heights))
