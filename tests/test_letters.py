@@ -85,6 +85,20 @@ def test_dust_within_lines_goes_and_dots_stay() -> None:
     assert ((page == 0) & (cleaned == 255)).sum() == 0
 
 
+def test_leaders_an_ellipsis_and_a_raised_decimal_point_are_no_dust() -> None:
+    page = np.pad(set_page(36), ((0, 0), (0, 300)), constant_values=255)
+    for x in range(1960, 2060, 20):  # leaders of dots far smaller than a full stop
+        cv2.circle(page, (x, 206), 2, 0, -1)
+    cv2.rectangle(page, (1960, 280), (1978, 316), 0, 5)
+    for x in (1992, 2010, 2028):  # an ellipsis after a letter
+        cv2.circle(page, (x, 312), 4, 0, -1)
+    for left in (1960, 2000):  # 9·4
+        cv2.rectangle(page, (left, 380), (left + 18, 432), 0, 5)
+    cv2.circle(page, (1990, 406), 4, 0, -1)
+    cleaned, _ = despeckle(page, 300)
+    assert np.array_equal(cleaned, page)
+
+
 def words(text: str, confidence: float = 0.9, language: str = "eng") -> FoundLine:
     found, x = [], 100
     for token in text.split():

@@ -13,6 +13,7 @@ LEAST_LETTERS = 60
 LEAST_DOTS = 12
 MOST_DUST = 0.5  # of a dot's area
 LARGEST_DOT = 1.3
+LEADER = 1.8  # of the small letters' height: how far apart a row of dots may stand
 MOST_TIED = 0.12
 CLEAR = 2  # pixels of paper around a mark that is no part of a letter
 
@@ -81,7 +82,10 @@ def _dust(
     size: NDArray[np.int32],
     dpi: float,
 ) -> NDArray[np.bool_]:
-    """Which marks are far smaller than the dots of the page's own letters and lie clear of all ink."""
+    """Which marks within lines are dust: clear of all ink and far smaller than the page's dots, or where no dot can be.
+
+    Dots in a row stay, whatever their size.
+    """
     dust = np.zeros(len(stats), bool)
     left, top, width, height, area = stats.T
     letters = np.flatnonzero((height > dpi / 30) & (height < dpi / 4) & (width < dpi / 3) & (size > dpi / 25))
@@ -102,16 +106,22 @@ def _dust(
         around = dark[max(0, y - CLEAR) : y + h + CLEAR, max(0, x - CLEAR) : x + w + CLEAR]
         if int(around.sum()) != int(area[i]):
             continue
+        alike = small[marks.query_ball_point(centres[i], LEADER * tall)]
+        alike = alike[(area[alike] > 0.5 * area[i]) & (area[alike] < 2 * area[i])]
+        across, down = np.abs(centres[alike] - centres[i]).T
+        if (down < 0.12 * tall).sum() > 2:  # itself and two more: leaders, an ellipsis
+            continue
         if area[i] < MOST_DUST * dot:
             dust[i] = True
         elif on_stems and others and not _may_stand(boxes[i], boxes[letters[others]], tall):
-            column = boxes[small[marks.query_ball_point(centres[i], 1.1 * tall)]]
-            dust[i] = not (np.abs(column[:, [0, 2]].mean(axis=1) - centres[i][0]) < 0.15 * tall).sum() > 1
+            dust[i] = not ((across < 0.15 * tall) & (down < 1.1 * tall)).sum() > 1  # a colon's
     return dust
 
 
 def _may_stand(mark: NDArray[np.float64], letters: NDArray[np.float64], tall: float) -> bool:
-    """Whether a dot can stand there: over or under a letter, behind one on its baseline, or at its head."""
+    """Whether a dot can stand there: over or under a letter, behind one on its baseline, at its head,
+    or raised between two figures, which are as tall as capitals.
+    """
     left, top, right, bottom = mark
     middle = (left + right) / 2
     within = (letters[:, 0] - 0.15 * tall < middle) & (middle < letters[:, 2] + 0.15 * tall)
@@ -122,6 +132,12 @@ def _may_stand(mark: NDArray[np.float64], letters: NDArray[np.float64], tall: fl
     long = letters[:, 3] - letters[:, 1] > 1.2 * tall
     level = np.abs(bottom - letters[:, 3]) < 0.3 * tall
     level |= long & (np.abs(bottom - (letters[:, 3] - 0.35 * tall)) < 0.3 * tall)  # behind a descender
+    beside = np.abs((letters[:, 1] + letters[:, 3]) / 2 - (top + bottom) / 2) < 0.4 * tall
+    before, after = left - letters[:, 2], letters[:, 0] - right
+    if (long & beside & (before > 0) & (before < 0.6 * tall)).any() and (
+        long & beside & (after > 0) & (after < 0.6 * tall)
+    ).any():
+        return True
     at_head = (np.abs(top - letters[:, 1]) < 0.35 * tall) & (
         (np.abs(left - letters[:, 2]) < 0.6 * tall) | (np.abs(letters[:, 0] - right) < 0.6 * tall)
     )

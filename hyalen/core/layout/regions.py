@@ -26,7 +26,7 @@ from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Tabl
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 
-LONG = 5  # letters: strokes of a drawing make short words
+LEAST_WORD, LONG = 3, 5  # letters: strokes of a drawing make short words
 STRAY, RIM = 0.1, 0.015  # of the page's width
 LEAST_FIGURE = 0.45
 MOST_TEXT = 0.25  # of a picture's box, under lines of text
@@ -216,8 +216,16 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
         long = word.confidence > TRUSTED and sum(c.isalpha() for c in word.text) >= LONG
         return sure or long or word.confidence > SURE or not any(f.box.covers(word.box) for f in figures)
 
-    words = tuple(w for w in line.words if stays(w))
-    return part_of(line, words) if words else None
+    words = [w for w in line.words if stays(w)]
+    for end in (0, -1):  # an ornament's rim beside the text reads like short words
+        while len(words) > 1 and _is_rim(words[end], figures):
+            del words[end]
+    return part_of(line, tuple(words)) if words else None
+
+
+def _is_rim(word: FoundWord, figures: Sequence[Figure]) -> bool:
+    short = sum(c.isalnum() for c in word.text) < LEAST_WORD
+    return short and word.confidence < SURE and any(f.box.covers(word.box) for f in figures)
 
 
 def _line(line: FoundLine, numbered: _Numbering) -> Line:
