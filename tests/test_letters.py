@@ -150,7 +150,6 @@ class Second:
         languages: tuple[str, ...],
         shape: Shape,
         finer: bool = False,
-        alphabet: str = "",
     ) -> list[FoundBlock]:
         self.asked.append(finer)
         return [FoundBlock(BlockKind.TEXT, self._line.box, (self._line,))]

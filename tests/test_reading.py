@@ -244,7 +244,6 @@ class Scripted:
         languages: tuple[str, ...],
         shape: Shape,
         finer: bool = False,
-        alphabet: str = "",
     ) -> list[FoundBlock]:
         return []
 

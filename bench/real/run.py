@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 import os
 import re
+from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -15,6 +17,7 @@ from PIL import Image as Pillow
 
 from bench import bare
 from bench.real.score import Score, score
+from bench.tables import Relation, agreement, relations, rows_of
 from hyalen.core.formats.read import read_source_page
 from hyalen.core.formats.source import Limits
 from hyalen.core.imaging.clean import clean_page
@@ -26,6 +29,7 @@ from hyalen.core.reading.upright import find_turn
 from hyalen.work.jobs import Original
 
 TRUTH = Path(__file__).parent / "blocks.json"
+TABLES = Path(__file__).parent / "tables.json"
 KINDS = {".tif", ".jpg", ".png"}
 LANGUAGES = {"1555.003": "deu", "arabic2": "ara", "cat.007": "fra", "dreyfus1": "fra", "pedante.079": "ita"}
 ENLARGED = 3
@@ -46,8 +50,28 @@ def known_words(text: str, language: str) -> int:
     return sum(len(w) > 2 and is_known(w, language) for w in re.findall(r"[^\W\d_]+", text))
 
 
-def measure(path: Path) -> tuple[str, int, int, Score | None]:
-    """(name, known words read, of the bare engine's better try, score where the page is told)."""
+def neighbours(content: PageContent, rows: list[list[str]]) -> tuple[int, int]:
+    """(met, true) adjacency relations of a table of the page that is told by eye."""
+    found: Counter[Relation] = Counter()
+    for region in content.regions:
+        if region.table is not None:
+            found += relations(rows_of(region.table))
+    met, _, true = agreement(found, relations([[(text, 1, 1) for text in row] for row in rows]))
+    return met, true
+
+
+class Measured(NamedTuple):
+    """`known` and `bare` are known words, ours and of the bare engine's better try."""
+
+    name: str
+    known: int
+    bare: int
+    score: Score | None
+    cells: tuple[int, int] | None
+
+
+def measure(path: Path) -> Measured:
+    """A scan through the whole pipeline; what is not told by eye is None."""
     cv2.setNumThreads(1)
     language = LANGUAGES.get(path.stem, "eng")
     content = read_page(path, language)
@@ -60,7 +84,9 @@ def measure(path: Path) -> tuple[str, int, int, Score | None]:
         large = np.asarray(cv2.resize(scan, None, fx=ENLARGED, fy=ENLARGED, interpolation=cv2.INTER_CUBIC), np.uint8)
         theirs = max(theirs, known_words(bare.read(large, 300, language), language))
     truth = json.loads(TRUTH.read_text("utf8")).get(path.name)
-    return path.stem, ours, theirs, score(content, truth) if truth else None
+    rows = json.loads(TABLES.read_text("utf8")).get(path.name)
+    told = score(content, truth) if truth else None
+    return Measured(path.stem, ours, theirs, told, neighbours(content, rows) if rows else None)
 
 
 def run(workers: int) -> list[tuple[str, str, str, str]]:
@@ -72,17 +98,20 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
     with ProcessPoolExecutor(workers) as pool:
         results = list(pool.map(measure, paths))
     rows = []
-    for name, ours, theirs, told in results:
+    for name, ours, theirs, told, _ in results:
         says = f"F1 {told.f1:.2f}, order {told.order:.2f}, roles {told.roles:.2f}" if told else ""
         rows.append((f"  {name}: known words; blocks", f"{ours}; {says}".rstrip("; "), str(theirs), ""))
-    scores = [told for *_, told in results if told]
+    scores = [r.score for r in results if r.score]
+    cells = [r.cells for r in results if r.cells]
     mean = [sum(getattr(s, each) for s in scores) / max(1, len(scores)) for each in ("f1", "order", "roles")]
     rows.append(("real pages: block starts F1", f"{mean[0]:.3f}", "", "0.95"))
     rows.append(("real pages: reading order", f"{mean[1]:.3f}", "", "0.98"))
     rows.append(("real pages: roles", f"{mean[2]:.3f}", "", "0.95"))
     rows.append(("real pages: artifacts read aloud", str(sum(s.leaked for s in scores)), "", "0"))
-    fewer = sum(ours < theirs for _, ours, theirs, _ in results)
+    met, true = (sum(c[i] for c in cells) for i in range(2))
+    rows.append(("real printed tables: neighbouring cells right", f"{met / max(1, true):.3f}", "", "0.95"))
+    fewer = sum(r.known < r.bare for r in results)
     rows.append(("real pages with fewer known words than bare", str(fewer), "", "0"))
-    both = sum(r[1] for r in results), sum(r[2] for r in results)
+    both = sum(r.known for r in results), sum(r.bare for r in results)
     rows.append(("real pages: known words read", str(both[0]), str(both[1]), "above bare"))
     return rows

@@ -13,21 +13,26 @@ _FIGURES = str.maketrans({"O": "0", "o": "0", "Q": "0", "D": "0", "l": "1", "I":
                           "B": "8", "Z": "2", "z": "2", "G": "6"})  # fmt: skip
 
 
+def _numeric_columns(cells: Sequence[Cell], columns: int) -> set[int]:
+    """The columns whose cells below the first row are figures, most of them."""
+    found = set()
+    for column in range(columns):
+        mine = [c for c in cells if c.column == column and c.row > 0 and c.column_span == 1 and c.text.strip()]
+        if mine and sum(_is_figure(c.text) for c in mine) >= MOSTLY * len(mine):
+            found.add(column)
+    return found
+
+
 def settled(cells: Sequence[Cell], columns: int) -> tuple[Cell, ...]:
     """The cells with the letters of a column of figures read as figures, and headers marked.
 
     The first row is one of headers, and the second where the first spans several columns; the
     first column is where it has words and most others figures.
     """
-    body = [c for c in cells if c.row > 0 and c.column_span == 1 and c.text.strip()]
-    numeric = set()
-    for column in range(columns):
-        mine = [c for c in body if c.column == column]
-        if mine and sum(_is_figure(c.text) for c in mine) >= MOSTLY * len(mine):
-            numeric.add(column)
+    numeric = _numeric_columns(cells, columns)
     spanned = any(c.row == 0 and c.column_span > 1 for c in cells)
-    first_words = [c for c in body if c.column == 0]
-    by_row = 0 not in numeric and len(numeric) * 2 >= columns - 1 > 0 and bool(first_words)
+    named = any(c.column == 0 and c.row > 0 and c.text.strip() for c in cells)
+    by_row = 0 not in numeric and len(numeric) * 2 >= columns - 1 > 0 and named
 
     def settle(cell: Cell) -> Cell:
         heads = cell.row == 0 or (cell.row == 1 and spanned and cell.row_span == 1)

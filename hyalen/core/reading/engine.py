@@ -195,7 +195,6 @@ class TesseractReader:
         languages: tuple[str, ...],
         shape: Shape,
         finer: bool = False,
-        alphabet: str = "",
     ) -> list[FoundBlock]:
         """See `Reader`.
 
@@ -207,7 +206,6 @@ class TesseractReader:
         crop, factor = reduced(crop, dpi, min(FINEST_DPI.get(code, math.inf) for code in languages))
         models = [_finer(code) if finer else code for code in languages]
         with _engines.lent("+".join(models)) as api:
-            api.SetVariable("tessedit_char_whitelist", alphabet)
             api.SetPageSegMode(_SEGMENTATION[shape])
             api.SetImage(Pillow.fromarray(np.ascontiguousarray(crop)))
             api.SetSourceResolution(round(dpi / factor))
