@@ -16,9 +16,10 @@ from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import detect_languages, read_content
+from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
 from hyalen.core.reading.rest import read_once, read_rest, unread_strips
-from hyalen.core.reading.spelling import mended_word, settle_case, without_specks
+from hyalen.core.reading.spelling import mended_word, settle_case
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import Spoiling
 from tests.conftest import Pages

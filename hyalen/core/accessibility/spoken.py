@@ -17,7 +17,7 @@ def announced(node: Node) -> str:
         return f"{_counted(len(node.children), 'table with', 'row')} and {_counted(columns, '', 'column')}"
     if node.tag is Tag.FIGURE:
         return "graphic" if node.alternative else "graphic without a description"
-    return {Tag.CAPTION: "caption", Tag.ARTIFACT: "not read aloud"}.get(node.tag, "")
+    return {Tag.CAPTION: "caption", Tag.NOTE: "note", Tag.ARTIFACT: "not read aloud"}.get(node.tag, "")
 
 
 def _counted(number: int, before: str, what: str) -> str:

@@ -141,6 +141,17 @@ def _layout(content: PageContent) -> Iterator[Doubt]:
             weight=min(0.95, 0.5 + 0.05 * count),
             reason=f"Ink like writing was not read in {count} place{'s' * (count > 1)}, the first at the {down} {across}.",
         )
+    for region in content.artifacts:
+        if region.lines and region.confidence < SURE and not region.drawn and _unseen(region):
+            yield Doubt(
+                key=f"read:aside:{region.id}",
+                stage=Stage.READ,
+                kind="aside",
+                weight=round(1.2 - region.confidence, 3),
+                region_id=region.id,
+                text=region.text[:80],
+                reason=f"Left out of what is read aloud: {region.reason}.",
+            )
     for i, region in enumerate(content.regions):
         for other in content.regions[:i]:
             shared = region.box.overlap(other.box)

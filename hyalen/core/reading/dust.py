@@ -22,6 +22,31 @@ _ONE_LETTER = {
 }  # fmt: skip
 
 
+_SPECKS = "'`’‘.,·*\"“”|_~^°¢"
+_LONE_SPECKS = set(_SPECKS) | {"-", "<", ">", "\\", "/", "«", "»"}
+
+
+_EDGE = ".,;:!?()[]«»\"'·"
+
+
+def without_specks(word: FoundWord) -> FoundWord | None:
+    """A word without the marks that dust beside it was read as; None where it was nothing else.
+
+    Only marks that are read with little confidence and stand where no punctuation
+    can (alone, before a word, after one that is known without them) are taken off.
+    """
+    text = word.text
+    if all(c in _LONE_SPECKS for c in text):
+        return None if word.confidence < 0.85 and len(text) < 3 else word
+    if word.confidence >= 0.8:
+        return word
+    core = text.lstrip("'`’‘.,·*|_~^°")
+    trimmed = core.rstrip('`‘*|_~^°"“')
+    if trimmed != text and frequency(trimmed.strip(_EDGE).casefold(), word.language) > 2.5:
+        return word._replace(text=trimmed)
+    return word
+
+
 def without_dust(line: FoundLine) -> FoundLine:
     """The line with marks undone that its language excludes; each word keeps what it was read as.
 

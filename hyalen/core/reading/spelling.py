@@ -9,6 +9,7 @@ import numpy as np
 
 from hyalen.core.languages import frequency
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
+from hyalen.core.reading.dust import without_specks
 
 _BREATHINGS = "\u0313\u0314"
 _OTHER_ACCENTS = "\u0300\u0342"
@@ -29,28 +30,6 @@ def mended(line: FoundLine) -> FoundLine | None:
     words = (w._replace(text=mended_word(w.text, w.language)) for w in line.words)
     kept = tuple(w for word in words if (w := without_specks(word)) is not None)
     return line._replace(words=kept) if kept else None
-
-
-_SPECKS = "'`’‘.,·*\"“”|_~^°¢"
-_LONE_SPECKS = set(_SPECKS) | {"-", "<", ">", "\\", "/", "«", "»"}
-
-
-def without_specks(word: FoundWord) -> FoundWord | None:
-    """A word without the marks that dust beside it was read as; None where it was nothing else.
-
-    Only marks that are read with little confidence and stand where no punctuation
-    can (alone, before a word, after one that is known without them) are taken off.
-    """
-    text = word.text
-    if all(c in _LONE_SPECKS for c in text):
-        return None if word.confidence < 0.85 and len(text) < 3 else word
-    if word.confidence >= 0.8:
-        return word
-    core = text.lstrip("'`’‘.,·*|_~^°")
-    trimmed = core.rstrip('`‘*|_~^°"“')
-    if trimmed != text and frequency(trimmed.strip(_EDGE).casefold(), word.language) > 2.5:
-        return word._replace(text=trimmed)
-    return word
 
 
 def mended_word(text: str, language: str) -> str:

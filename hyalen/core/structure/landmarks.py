@@ -85,7 +85,9 @@ def landmarks(content: PageContent, read_roles: Mapping[str, Role]) -> tuple[Lan
     read_roles : mapping of str to Role
         By region id, the roles that settling has replaced.
     """
-    set_aside = [r for r in content.artifacts if r.id in read_roles and not r.drawn]
+    # What one page alone told to be a head or foot is a partner for those of other pages.
+    heads = (Role.RUNNING_HEAD, Role.PAGE_NUMBER)
+    set_aside = [r for r in content.artifacts if (r.id in read_roles or r.role in heads) and not r.drawn]
     found = (_landmark(r, content, read_roles) for r in (*set_aside, *content.regions))
     return tuple(each for each in found if each is not None)
 

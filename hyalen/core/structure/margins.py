@@ -132,7 +132,7 @@ def _settled(
         return None
     capitals = sum(c.isupper() for c in text) > 0.5 * sum(c.isalpha() for c in text)
     if at_top and _YEAR.search(text) and capitals and len(row) == 1 and _ruled_below(region.box, content, rules):
-        return Margin(Role.RUNNING_HEAD, 0.75, "a dated line over a rule at the page's head")
+        return Margin(Role.RUNNING_HEAD, 0.7, "a dated line over a rule at the page's head")
     if not _may_be(region):
         return None
     large = type_size(region.lines[0]) > LARGE * usual
@@ -147,7 +147,7 @@ def _settled(
         and Kind.TITLE not in kinds
         and _is_apart(region, texts, row, 1.5)
     ):
-        return Margin(Role.RUNNING_HEAD, 0.8, "looks like a running head")
+        return Margin(Role.RUNNING_HEAD, 0.7, "looks like a running head")
     return None
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from hyalen.core.model.content import PageContent, Role
+from hyalen.core.model.content import PageContent, Region, Role
 from hyalen.core.structure.landmarks import Landmark
 from hyalen.core.structure.levels import levels
 from hyalen.core.structure.margins import PAGE_NUMBER
@@ -36,12 +36,16 @@ def with_roles(reading: PageContent, roles: Mapping[str, Role]) -> PageContent:
     """A page as it was read with the roles that its document gives it."""
     if not roles:
         return reading
-    regions, artifacts = [], list(reading.artifacts)
+
+    def told(region: Region, role: Role) -> Region:
+        return region.model_copy(update={"role": role, "confidence": 0.9, "reason": "recurs on other pages"})
+
+    regions = []
+    artifacts = [told(r, roles[r.id]) if r.id in roles else r for r in reading.artifacts]
     for region in reading.regions:
         role = roles.get(region.id, region.role)
         if role.is_artifact:
-            told = {"role": role, "confidence": 0.9, "reason": "recurs on other pages"}
-            artifacts.append(region.model_copy(update=told))
+            artifacts.append(told(region, role))
         else:
             regions.append(region.model_copy(update={"role": role}) if role is not region.role else region)
     return reading.model_copy(update={"regions": tuple(regions), "artifacts": tuple(artifacts)})
