@@ -10,7 +10,7 @@ import pikepdf
 import pytest
 from PIL import Image as Pillow
 
-from hyalen.cli import UsageError, told_limits
+from hyalen.commands import UsageError, told_limits
 from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.read import count_pages, naming_note, read_source_page, sniff
 from hyalen.core.formats.source import Limits, SourceError

@@ -1,11 +1,51 @@
-"""The register of formats that a document can be delivered in. A new one is written as a module and named here."""
+"""The register of formats that a document can be delivered in. A new one is written as a module and named here.
+
+What writes a format is imported when it is first used.
+"""
 
 from __future__ import annotations
 
-from hyalen.core.formats.docx import DOCX
-from hyalen.core.formats.json import JSON
-from hyalen.core.formats.pdf import PDF
-from hyalen.core.formats.text import TEXT
-from hyalen.core.formats.xlsx import XLSX
+from hyalen.core.formats.format import Format, Write
 
-FORMATS = {each.name: each for each in (PDF, DOCX, TEXT, XLSX, JSON)}
+
+def _pdf() -> Write:
+    from hyalen.core.formats.pdf import write_pdf
+
+    return write_pdf
+
+
+def _docx() -> Write:
+    from hyalen.core.formats.docx import write_docx
+
+    return write_docx
+
+
+def _text() -> Write:
+    from hyalen.core.formats.text import write_text
+
+    return write_text
+
+
+def _xlsx() -> Write:
+    from hyalen.core.formats.xlsx import write_xlsx
+
+    return write_xlsx
+
+
+def _json() -> Write:
+    from hyalen.core.formats.json import write_json
+
+    return write_json
+
+
+_OFFICE = "application/vnd.openxmlformats-officedocument"
+FORMATS = {
+    each.name: each
+    for each in (
+        Format("pdf", "application/pdf", "PDF, searchable and tagged", _pdf),
+        Format("docx", f"{_OFFICE}.wordprocessingml.document", "DOCX, flowing text", _docx),
+        Format("txt", "text/plain; charset=utf-8", "Plain text", _text),
+        Format("xlsx", f"{_OFFICE}.spreadsheetml.sheet", "XLSX, the tables", _xlsx, tables_only=True),
+        Format("json", "application/json", "JSON, the page content", _json),
+    )
+}

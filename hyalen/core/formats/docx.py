@@ -15,7 +15,7 @@ from docx.shared import Inches, Length, Pt, RGBColor
 from docx.text.paragraph import Paragraph
 
 from hyalen.core.formats.codecs import decode, encode_jpeg
-from hyalen.core.formats.format import DeliveryOptions, Format, Images
+from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.core.model.content import Role
@@ -197,11 +197,3 @@ def _add_page_field(paragraph: Paragraph) -> None:
     paragraph._p.remove(paragraph.runs[-1]._r)
     field.append(run)
     paragraph._p.append(field)
-
-
-DOCX = Format(
-    "docx",
-    "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
-    "DOCX, flowing text",
-    write_docx,
-)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import BinaryIO, Protocol
+from typing import TYPE_CHECKING, BinaryIO, Protocol
 
 from hyalen.core.model.geometry import Frozen
-from hyalen.core.structure.tree import StructureTree
+
+if TYPE_CHECKING:
+    from hyalen.core.structure.tree import StructureTree
 
 Images = Callable[[int], bytes]  # page index -> the cleaned page as JPEG or one-bit PNG
 
@@ -26,14 +28,18 @@ class Write(Protocol):
 
 @dataclass(frozen=True)
 class Format:
-    """A format; `describes` is what the clerk reads beside its name."""
+    """A format; `describes` is what the clerk reads beside its name, `load` imports what writes it."""
 
     name: str
     media_type: str
     describes: str
-    write: Write
+    load: Callable[[], Write]
     suffix: str = ""
     tables_only: bool = False
+
+    @property
+    def write(self) -> Write:
+        return self.load()
 
     @property
     def ending(self) -> str:

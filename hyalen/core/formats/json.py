@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import BinaryIO
 
-from hyalen.core.formats.format import DeliveryOptions, Format, Images
+from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.structure.tree import StructureTree
 
 
@@ -16,6 +16,3 @@ def write_json(tree: StructureTree, images: Images, file: BinaryIO, options: Del
     for index in range(len(tree.pages)):
         file.write((b",\n" if index else b"\n") + tree.pages[index].model_dump_json().encode("utf8"))
     file.write(b"\n]}\n")
-
-
-JSON = Format("json", "application/json", "JSON, the page content", write_json)

@@ -20,7 +20,7 @@ from PIL import ImageCms
 
 from hyalen import __version__
 from hyalen.core.formats.codecs import fax_strip
-from hyalen.core.formats.format import DeliveryOptions, Format, Images
+from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.formats.pdf_font import InvisibleFont
 from hyalen.core.formats.pdf_text import TextLayer
 from hyalen.core.languages import language_tag
@@ -355,6 +355,3 @@ XMP = """<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>
  </rdf:RDF>
 </x:xmpmeta>
 <?xpacket end="w"?>"""
-
-
-PDF = Format("pdf", "application/pdf", "PDF, searchable and tagged", write_pdf)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import BinaryIO
 
-from hyalen.core.formats.format import DeliveryOptions, Format, Images
+from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 
@@ -35,6 +35,3 @@ def _paragraphs(node: Node) -> list[str]:
 def table_text(table: Node) -> str:
     """The rows as lines of cells parted by tabs."""
     return "\n".join("\t".join(cell.text for cell in row.children) for row in table.children)
-
-
-TEXT = Format("txt", "text/plain; charset=utf-8", "Plain text", write_text)

@@ -9,7 +9,7 @@ from openpyxl import Workbook
 from openpyxl.styles import Alignment, Font
 from openpyxl.utils import get_column_letter
 
-from hyalen.core.formats.format import DeliveryOptions, Format, Images
+from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 _NUMBER = re.compile(r"^-?\d{1,3}(?:(?:[  ]\d{3})+|\d*)(?:\.\d+)?$")
@@ -63,12 +63,3 @@ def _fill(book: Workbook, title: str, node: Node) -> None:
         sheet.column_dimensions[get_column_letter(i)].width = width
     if node.children and all(each.tag is Tag.TH for each in node.children[0].children):
         sheet.freeze_panes = "A2"
-
-
-XLSX = Format(
-    "xlsx",
-    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-    "XLSX, the tables",
-    write_xlsx,
-    tables_only=True,
-)

@@ -18,6 +18,10 @@ LEGIBLE = 13.0  # pixels; smaller letters read better enlarged (bench/real)
 COMFORTABLE = 20.0
 STEPS = (1.5, 2.0, 3.0, 4.0)  # few, so that pages of one document come out alike
 MOST_PIXELS = 24e6
+DARK = 140
+SUFFICES = 14.0  # pixels: letters of a clean page read no better taller than this (bench/text)
+LEAST_REDUCTION = 0.6
+SMALL_SHARE = 5.0  # %: so much small print among the letters decides for all
 
 
 def letter_height(page: Image) -> float | None:
@@ -67,6 +71,24 @@ def reading_scale(page: Image) -> float:
     most = float(np.sqrt(MOST_PIXELS / (page.shape[0] * page.shape[1])))
     wanted = min(COMFORTABLE / height, most)
     return max((step for step in STEPS if step <= 1.35 * wanted), default=1.0)
+
+
+def sufficient_scale(page: Image) -> float:
+    """How far a cleaned page may be reduced before it is read; 1 where its smallest print needs all its pixels.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Dark ink on white.
+    """
+    scale = min(1.0, LARGEST_SIDE / max(page.shape))
+    small = as_uint8(cv2.resize(page, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)) if scale < 1 else page
+    found = pieces((small < DARK).astype(np.uint8)).stats[1:]
+    heights = _in_rows(found.astype(np.float64))
+    if len(heights) < max(LEAST_LETTERS, LEAST_ALIKE * len(found)):
+        return 1.0
+    smallest = float(np.percentile(heights, SMALL_SHARE)) / scale
+    return float(np.clip(SUFFICES / smallest, LEAST_REDUCTION, 1.0))
 
 
 def enlarged(page: Image, scale: float) -> Image:

@@ -142,8 +142,6 @@ def find_lines(page: Image, dpi: float, skew: float = 0.0) -> list[Line]:
 
 def _across(view: Image, dpi: float) -> list[tuple[float, float, float]]:
     """(start, slope, half width) of lines that run down the view."""
-    from scipy.stats import theilslopes  # slow to load, and seldom needed
-
     height, width = view.shape
     if height < 4 * BANDS or width < 40:
         return []
@@ -163,7 +161,7 @@ def _across(view: Image, dpi: float) -> list[tuple[float, float, float]]:
         places = near.start + np.argmax(rise[:, near], axis=1).astype(np.float64)
         good = rise[:, near].max(axis=1) > LEAST_RISE
         middles = (edges[:-1] + edges[1:]) / 2
-        slope, start = theilslopes(places[good], middles[good])[:2]  # a line of text nearby draws some bands away
+        slope, start = _theil_sen(places[good], middles[good])  # a line of text nearby draws some bands away
         apart = np.abs(places - start - slope * middles)
         on_line = np.clip(np.round(start + slope * middles).astype(int)[:, None] + np.arange(-2, 3), 0, width - 1)
         borne = np.take_along_axis(rise, on_line, axis=1).max(axis=1) > LEAST_RISE
@@ -174,6 +172,13 @@ def _across(view: Image, dpi: float) -> list[tuple[float, float, float]]:
         if half <= 0.05 * dpi:
             lines.append((float(start), float(slope), half))
     return lines
+
+
+def _theil_sen(y: NDArray[np.float64], x: NDArray[np.float64]) -> tuple[float, float]:
+    """Slope and intercept as scipy.stats.theilslopes tells them, without the second that it takes to load (Sen 1968)."""
+    first, second = np.triu_indices(len(x), 1)
+    slope = float(np.median((y[second] - y[first]) / (x[second] - x[first])))
+    return slope, float(np.median(y) - slope * np.median(x))
 
 
 def _middle(rows: Image) -> Image:

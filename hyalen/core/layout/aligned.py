@@ -40,6 +40,15 @@ class Row(NamedTuple):
     def box(self) -> Box:
         return union(w.box for w in self.words)
 
+    @property
+    def top(self) -> float:
+        """Where most words end above: one tall one does not count."""
+        return float(np.median([w.box.top for w in self.words]))
+
+    @property
+    def bottom(self) -> float:
+        return float(np.median([w.box.bottom for w in self.words]))
+
     def gaps(self) -> list[float]:
         reach = self.words[0].box.right
         found: list[float] = []
@@ -190,7 +199,16 @@ def _levels_across(cells: Sequence[FoundCell], lines: Sequence[FoundLine]) -> li
     held = [{i for i, c in enumerate(cells) for w in row.words if c.box.covers(w.box)} for row in rows]
     if sum(len(each) > 1 for each in held) < 0.7 * len(rows) or len(cells) < 2:
         return []
-    return [round((a.box.bottom + b.box.top) / 2) for a, b in pairwise(rows)]
+    return _middles(rows)
+
+
+def _middles(rows: Sequence[Row]) -> list[int]:
+    """Heights between the rows, each below the one before."""
+    found: list[int] = []
+    for a, b in pairwise(rows):
+        middle = round((a.bottom + b.top) / 2)
+        found.append(max(middle, found[-1] + 1) if found else middle)
+    return found
 
 
 def _rows(lines: Sequence[FoundLine]) -> list[Row]:
@@ -311,8 +329,7 @@ def _separators(run: Sequence[Row]) -> list[float]:
 def _cells(run: Sequence[Row], edges: Sequence[float], box: Box) -> list[tuple[FoundCell, tuple[FoundWord, ...]]]:
     """Cells with their words; one that stands across columns spans them."""
     xs = [box.left, *(round(x) for x in edges), box.right + 1]
-    middles = [round((a.box.bottom + b.box.top) / 2) for a, b in pairwise(run)]
-    ys = [box.top, *middles, box.bottom + 1]
+    ys = [box.top, *_middles(run), box.bottom + 1]
     cells = []
     for r, row in enumerate(run):
         at: list[tuple[int, int, FoundWord]] = []

@@ -62,6 +62,15 @@ class FoundLine(NamedTuple):
         """Mean over the line's letters."""
         return sum(w.confidence * len(w.text) for w in self.words) / max(1, sum(len(w.text) for w in self.words))
 
+    def scaled(self, factor: float) -> FoundLine:
+        start, end = self.baseline
+        return FoundLine(
+            tuple(w._replace(box=_scaled(w.box, factor)) for w in self.words),
+            _scaled(self.box, factor),
+            (Point(start.x * factor, start.y * factor), Point(end.x * factor, end.y * factor)),
+            self.height * factor,
+        )
+
 
 class FoundBlock(NamedTuple):
     """Lines from top to bottom."""
@@ -69,3 +78,11 @@ class FoundBlock(NamedTuple):
     kind: BlockKind
     box: Box
     lines: tuple[FoundLine, ...]
+
+    def scaled(self, factor: float) -> FoundBlock:
+        """The block in the pixels of an image that is `factor` times as large."""
+        return FoundBlock(self.kind, _scaled(self.box, factor), tuple(line.scaled(factor) for line in self.lines))
+
+
+def _scaled(box: Box, factor: float) -> Box:
+    return Box(*(round(v * factor) for v in box))

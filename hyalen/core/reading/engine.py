@@ -211,7 +211,7 @@ class TesseractReader:
             api.SetSourceResolution(round(dpi / factor))
             api.Recognize()
             blocks = list(_blocks(api.GetIterator(), languages[0]))
-        return blocks if factor == 1.0 else [_enlarged(block, factor) for block in blocks]
+        return blocks if factor == 1.0 else [block.scaled(factor) for block in blocks]
 
 
 ENGINE = TesseractReader()
@@ -225,24 +225,6 @@ def script_turn(page: Image, dpi: float) -> tuple[int, float]:
         api.SetSourceResolution(round(dpi))
         found = api.DetectOrientationScript()
     return (int(found["orient_deg"]), float(found["orient_conf"])) if found else (0, 0.0)
-
-
-def _enlarged(block: FoundBlock, factor: float) -> FoundBlock:
-    """The block in the pixels of the image before it was reduced."""
-
-    def box(b: Box) -> Box:
-        return Box(*(round(v * factor) for v in b))
-
-    def line(each: FoundLine) -> FoundLine:
-        start, end = each.baseline
-        return FoundLine(
-            tuple(w._replace(box=box(w.box)) for w in each.words),
-            box(each.box),
-            (Point(start.x * factor, start.y * factor), Point(end.x * factor, end.y * factor)),
-            each.height * factor,
-        )
-
-    return FoundBlock(block.kind, box(block.box), tuple(line(each) for each in block.lines))
 
 
 def _blocks(found: Any, language: str) -> Iterator[FoundBlock]:

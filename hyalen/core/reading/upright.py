@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
@@ -10,8 +12,10 @@ from hyalen.core.imaging.frame import straighten_matrix
 from hyalen.core.imaging.orientation import FoundTurn, line_direction, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 from hyalen.core.imaging.skew import Skew, estimate_skew, glyph_mask
-from hyalen.core.model.found import Shape
+from hyalen.core.languages import is_known
+from hyalen.core.model.found import FoundWord, Shape
 from hyalen.core.model.treatment import QuarterTurn
+from hyalen.core.reading.again import EDGE
 from hyalen.core.reading.engine import ENGINE, script_turn
 
 READING_DPI = 150.0
@@ -24,6 +28,7 @@ CLEAR_READING = 0.7
 EVIDENT_MARGIN = 0.25
 LEAST_LETTERS = 12
 EVIDENT_LETTERS = 25
+EVIDENT_READING, EVIDENT_KNOWN = 0.85, 0.7  # of confidence, of the words longer than two letters
 LEAST_SCRIPT_MARGIN = 0.8
 SURE_SCRIPT_MARGIN = 5.0
 SURE_ACROSS = 2.0
@@ -104,12 +109,15 @@ def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[
     scores, letters = {0: 0.0, 180: 0.0}, {0: 0, 180: 0}
     best, margin, read = 0, 0.0, 0
     for line in _text_lines(view, dpi):
-        found = {degrees: _read_line(line, degrees, dpi, languages) for degrees in scores}
-        if max(sum(c * n for c, n in words) / max(1, sum(n for _, n in words)) for words in found.values()) < LEGIBLE:
+        lying = _read_line(line, 0, dpi, languages)
+        if read == 0 and _evident(lying, languages):
+            return 0, EVIDENT_MARGIN  # no line reads like this upside down
+        found = {0: lying, 180: _read_line(line, 180, dpi, languages)}
+        if max(_confidence(words) for words in found.values()) < LEGIBLE:
             continue  # no writing either way: a fold, a rule, a picture
         for degrees, words in found.items():
-            scores[degrees] += sum(c * n for c, n in words)
-            letters[degrees] += sum(n for _, n in words)
+            scores[degrees] += sum(w.confidence * len(w.text) for w in words)
+            letters[degrees] += _letters(words)
         means = {d: scores[d] / letters[d] if letters[d] >= LEAST_LETTERS else 0.0 for d in scores}
         best = 0 if means[0] >= means[180] else 180
         margin = means[best] - means[180 - best] if means[best] >= CLEAR_READING else 0.0
@@ -119,8 +127,24 @@ def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[
     return best, margin
 
 
-def _read_line(line: Image, degrees: int, dpi: float, languages: tuple[str, ...]) -> list[tuple[float, int]]:
-    """(confidence, letters) of each word of a line as it lies or upside down."""
+def _read_line(line: Image, degrees: int, dpi: float, languages: tuple[str, ...]) -> list[FoundWord]:
+    """The words of a line as it lies or upside down."""
     crop = line if degrees == 0 else np.ascontiguousarray(line[::-1, ::-1])
     blocks = ENGINE.read_region(crop, dpi, languages, Shape.LINE)
-    return [(w.confidence, len(w.text)) for b in blocks for each in b.lines for w in each.words]
+    return [w for b in blocks for each in b.lines for w in each.words]
+
+
+def _letters(words: Sequence[FoundWord]) -> int:
+    return sum(len(w.text) for w in words)
+
+
+def _confidence(words: Sequence[FoundWord]) -> float:
+    return sum(w.confidence * len(w.text) for w in words) / max(1, _letters(words))
+
+
+def _evident(words: Sequence[FoundWord], languages: tuple[str, ...]) -> bool:
+    """Whether a line reads so well, and in so many words of the language, that it lies upright."""
+    long = [w for w in words if sum(c.isalpha() for c in w.text) > 2]
+    known = sum(is_known(w.text.strip(EDGE), languages[0]) for w in long)
+    enough = _letters(long) >= EVIDENT_LETTERS and known >= EVIDENT_KNOWN * len(long)
+    return enough and _confidence(words) >= EVIDENT_READING
