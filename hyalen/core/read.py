@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from hyalen.core.imaging.letters import sufficient_scale
+from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import SCRIPT_LANGUAGES, identify
@@ -20,7 +21,7 @@ from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import read_once, read_rest, unread_strips
+from hyalen.core.reading.rest import PALEST_INK, read_once, read_rest, unread_strips, without_ghosts
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
 
@@ -29,7 +30,6 @@ SAMPLE_STRIPS = 3
 LEAST_UNREAD = 0.5  # inches
 CERTAIN, LIKELY = 0.72, 0.45  # confidence of a strip's letters in the right script
 MOST_REDUCED = 0.95  # beyond, reducing the page takes what it saves
-LEAST_INK = 190  # grey level: a page without anything darker is blank, and the engine would read its grain
 
 
 def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Reader = ENGINE) -> PageContent:
@@ -51,13 +51,15 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     """
     if languages == (AUTO,):
         languages = detect_languages(page, dpi, reader)
+    panels = dark_panels(page, dpi)
+    shown, page = page, panels_turned(page, panels, dpi)
+    evidence = gather(page, dpi, shown, panels)
     ink = grey(page)
-    evidence = gather(page, dpi)
     blocks: list[FoundBlock] = []
-    if int(ink.min()) < LEAST_INK:
+    if int(ink.min()) < PALEST_INK:
         blocks = read_once(_read_page(ink, dpi, languages, reader, evidence.plain))
         blocks += read_rest(ink, dpi, languages, blocks, reader)
-        blocks = read_again(ink, dpi, languages, blocks, reader)
+        blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
     blocks = settle_case(
         [
             block._replace(lines=tuple(without_dust(m) for line in block.lines if (m := mended(line))))

@@ -46,7 +46,7 @@ def letter_height(page: Image) -> float | None:
     depth = local - ink
     dark = depth > max(14.0, 0.4 * float(np.percentile(depth[::3, ::3], 99.0)))
     found = pieces(dark.astype(np.uint8)).stats[1:]
-    heights = _in_rows(found.astype(np.float64))
+    heights = in_rows(found.astype(np.float64))
     if len(heights) < max(LEAST_LETTERS, LEAST_SHARE * len(found)):
         return None
     usual = float(np.percentile(heights, 40))
@@ -84,7 +84,7 @@ def sufficient_scale(page: Image) -> float:
     scale = min(1.0, LARGEST_SIDE / max(page.shape))
     small = as_uint8(cv2.resize(page, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)) if scale < 1 else page
     found = pieces((small < DARK).astype(np.uint8)).stats[1:]
-    heights = _in_rows(found.astype(np.float64))
+    heights = in_rows(found.astype(np.float64))
     if len(heights) < max(LEAST_LETTERS, LEAST_ALIKE * len(found)):
         return 1.0
     smallest = float(np.percentile(heights, SMALL_SHARE)) / scale
@@ -98,8 +98,14 @@ def enlarged(page: Image, scale: float) -> Image:
     return as_uint8(cv2.resize(page, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC))
 
 
-def _in_rows(stats: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Heights of the parts that have a neighbour of like height right beside them."""
+def in_rows(stats: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Heights of the parts that have a neighbour of like height right beside them.
+
+    Parameters
+    ----------
+    stats : (n, 5) float64
+        Left, top, width, height and area of each part.
+    """
     _, _, width, height, area = stats.T
     shaped = (height >= 5) & (width >= 2) & (width < 6 * height) & (height < 5 * width) & (area > 0.12 * width * height)
     left, top, width, height, _ = stats[shaped].T

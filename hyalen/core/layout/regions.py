@@ -55,7 +55,7 @@ def find_regions(
     evidence : Evidence, optional
         Gathered here where it is left out.
     """
-    told, rules = evidence or gather(page, dpi)
+    told, rules, panels = evidence or gather(page, dpi)
     numbered = _Numbering()
     tables, staves = find_grids(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
@@ -80,9 +80,9 @@ def find_regions(
     rows = join_rows(cut_lines(kept, rules.down, [t.box for t in told if t.kind in RUNNING_TEXT]), rules.down)
     rows = [line for line in rows if len(line.words) > 1 or not is_noise(line, dpi)]
     rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])
-    aligned = find_aligned_tables(columns(rows, rules.across), rules.across, told)
+    aligned = find_aligned_tables(_chains(rows, rules.across, panels), rules.across, told)
     rows = [t for line in rows if (t := _without(line, [t.box for t in aligned], ())) is not None]
-    chains = columns(join_initials(rows), rules.across)
+    chains = _chains(join_initials(rows), rules.across, panels)
     regions = [_table_region(table, read, numbered, languages, "ruled grid", 0.9) for table in tables]
     regions += [_table_region(table, read, numbered, languages, "aligned columns", 0.7) for table in aligned]
     regions += [_figure_region(figure, numbered) for figure in figures]
@@ -99,6 +99,14 @@ def find_regions(
     main = mostly_right_to_left([w.language for line in read for w in line.words])
     order = reading_order([union(core(region) for region in part) for part in parts], main)
     return outlined([region for i in order for region in parts[i]])
+
+
+def _chains(lines: Sequence[FoundLine], across: Sequence[Box], panels: Sequence[Box]) -> list[list[FoundLine]]:
+    """Chains of lines; what stands in a panel goes on within it only."""
+    inside = [[line for line in lines if panel.covers(line.box)] for panel in panels]
+    held = {id(line) for group in inside for line in group}
+    outside = [line for line in lines if id(line) not in held]
+    return [chain for group in (outside, *inside) for chain in columns(group, across)]
 
 
 def _parted_from_strays(lines: Sequence[FoundLine], width: int) -> tuple[list[FoundLine], list[list[FoundLine]]]:

@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from itertools import pairwise
 
+import numpy as np
+
 from hyalen.core.languages import mostly_right_to_left
+from hyalen.core.layout.sizes import CAPITALS, TALL, type_size
 from hyalen.core.model.found import FoundLine, FoundWord
-from hyalen.core.model.geometry import Box, union
+from hyalen.core.model.geometry import Box, Point, union
 
 WORD_SPACE = 0.5  # line heights: what may part two words anywhere
 LOOSE_SPACE = 1.0  # where a line above or below runs on over it
 WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35
+LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
+MOST_UNLIKE = 1.35
+_FALLING = re.compile(r"[gjpqyQJ,;()ſçџщцузфру]")
 
 
 def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[Box]) -> list[FoundLine]:
@@ -41,8 +48,29 @@ def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[B
 
 
 def part_of(line: FoundLine, words: tuple[FoundWord, ...]) -> FoundLine:
-    """The line with some of its words only."""
-    return line if len(words) == len(line.words) else line._replace(words=words, box=union(w.box for w in words))
+    """The line with some of its words only, on a baseline of their own where they do not stand on the line's."""
+    if len(words) == len(line.words):
+        return line
+    part = line._replace(words=words, box=union(w.box for w in words))
+    text = "".join(w.text for w in words)
+    if text.lower() == text.upper():
+        return part
+    (x0, y0), (x1, y1) = line.baseline
+    slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
+    off = float(np.median([_foot(w) - (y0 + slope * (w.box.centre.x - x0)) for w in words]))
+    if abs(off) >= LEAST_OFF * line.height:
+        left, right = (Point(x, y0 + slope * (x - x0) + off) for x in (part.box.left, part.box.right))
+        part = part._replace(baseline=(left, right))
+    own = type_size(part) / CAPITALS
+    alike = line.height < MOST_UNLIKE * own and own < MOST_UNLIKE * line.height
+    return part if alike else part._replace(height=own)
+
+
+def _foot(word: FoundWord) -> float:
+    """Where the word stands: descenders reach about a quarter of the height of a word deeper."""
+    if not _FALLING.search(word.text):
+        return word.box.bottom
+    return word.box.bottom - (0.24 if TALL.search(word.text) else 0.32) * word.box.height
 
 
 def _is_cut(a: Box, b: Box, height: float, down: Sequence[Box], texts: Sequence[Box]) -> bool:

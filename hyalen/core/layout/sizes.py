@@ -8,9 +8,10 @@ from typing import Protocol
 
 from hyalen.core.model.geometry import Box, Point
 
-_TALL = re.compile(r"[A-ZÀ-Þ0-9bdfhklßА-ЯЁбΑ-Ωβδθλξφψאל\"'“”‘’«»?!()]")
+TALL = re.compile(r"[A-ZÀ-Þ0-9bdfhklßА-ЯЁбΑ-Ωβδθλξφψאל\"'“”‘’«»?!()]")
+_SHORT = re.compile(r"[itjà-öù-þйёά-ώ]")
 CAPITALS = 0.7  # of the line's height
-X_HEIGHT = 0.68  # of capitals; common practice of text faces, no source
+X_HEIGHT, DOTTED = 0.68, 0.92  # of capitals: letters without ascender, and those with a dot or a short one; no source
 
 
 class _Word(Protocol):
@@ -49,11 +50,14 @@ def type_size(line: SetLine) -> float:
     low: list[float] = []
     for word in line.words:
         rise = y0 + slope * (word.box.centre.x - x0) - word.box.top
-        (tall if _TALL.search(word.text) else low).append(rise)
+        if TALL.search(word.text):
+            tall.append(rise)
+        else:
+            low.append(rise / (DOTTED if _SHORT.search(word.text) else X_HEIGHT))
     if tall:
         most = 0.8 if text.isupper() else 0.6  # of a line in small capitals only some words have a large one
         return max(1.0, sorted(tall)[round(most * (len(tall) - 1))])
-    return max(1.0, sorted(low)[(len(low) - 1) // 2] / X_HEIGHT) if low else 1.0
+    return max(1.0, sorted(low)[(len(low) - 1) // 2]) if low else 1.0
 
 
 def body_size(lines: Iterable[SetLine]) -> float:

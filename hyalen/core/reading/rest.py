@@ -17,6 +17,7 @@ from hyalen.core.reading.reader import Reader
 WORK_DPI = 100.0
 SURE = 0.6
 SAME_TEXT = 70.0
+PALEST_INK = 190  # grey level; where nothing is darker there are no letters, only grain
 
 
 def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
@@ -123,6 +124,25 @@ def read_once(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
             lines=tuple(_with_others(line, doubles.get(id(line), ())) for line in b.lines if id(line) not in gone)
         )
         for b in blocks
+    ]
+
+
+def without_ghosts(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
+    """The blocks without words where there is no ink: the engine invents some across wide gaps."""
+
+    def inked(word: FoundWord) -> bool:
+        part = page[max(0, word.box.top) : word.box.bottom, max(0, word.box.left) : word.box.right]
+        return part.size == 0 or int(part.min()) < PALEST_INK
+
+    return [
+        block._replace(
+            lines=tuple(
+                line._replace(words=words)
+                for line in block.lines
+                if (words := tuple(word for word in line.words if inked(word)))
+            )
+        )
+        for block in blocks
     ]
 
 
