@@ -52,8 +52,8 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     if languages == (AUTO,):
         languages = detect_languages(page, dpi, reader)
     panels = dark_panels(page, dpi)
-    shown, page = page, panels_turned(page, panels, dpi)
-    evidence = gather(page, dpi, shown, panels)
+    page = panels_turned(page, panels, dpi)
+    evidence = gather(page, dpi, panels)
     ink = grey(page)
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:

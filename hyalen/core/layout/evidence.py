@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.figures import merged
-from hyalen.core.layout.rules import Rules, find_rules
+from hyalen.core.layout.rules import Rules, find_rules, with_panels
 from hyalen.core.layout.witness import Kind, Witness, witnesses
 from hyalen.core.model.geometry import Box
 
@@ -32,7 +32,7 @@ class Evidence(NamedTuple):
         return bool(text) and max(len(merged(boxes)) for boxes in apart) <= PLAIN_COLUMNS
 
 
-def gather(page: Image, dpi: float, shown: Image | None = None, panels: Sequence[Box] = ()) -> Evidence:
+def gather(page: Image, dpi: float, panels: Sequence[Box] = ()) -> Evidence:
     """Ask the model and find the rules.
 
     Parameters
@@ -41,12 +41,8 @@ def gather(page: Image, dpi: float, shown: Image | None = None, panels: Sequence
         Cleaned.
     dpi : float
         Pixels an inch.
-    shown : (h, w) or (h, w, 3) uint8, optional
-        The page while its dark grounds are still dark, so that the rules beside them are to be seen.
     panels : sequence of Box
-        Those grounds: their sides part what stands within from what stands without.
+        Dark grounds with light letters, which are turned to dark on white on `page`.
     """
-    rules = find_rules(page if shown is None else shown, dpi)
-    across, down = (tuple(r for r in each if not any(p.covers(r) for p in panels)) for each in rules[:2])
-    sides = tuple(Box(x - 1, p.top, x + 1, p.bottom) for p in panels for x in (p.left, p.right))
-    return Evidence(tuple(witnesses(page)), rules._replace(across=across, down=down + sides), tuple(panels))
+    rules = with_panels(find_rules(page, dpi), page, panels)
+    return Evidence(tuple(witnesses(page)), rules, tuple(panels))

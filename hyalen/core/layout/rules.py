@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import cv2
@@ -15,6 +16,7 @@ WORK_DPI = 150.0
 LEAST_INCHES = 0.3
 THICKEST = 1 / 25  # inches: solid pictures are no rules
 DARK = 170
+HEAD_ROW = 0.6  # inches: taller dark grounds are panels by themselves
 
 
 class Rules(NamedTuple):
@@ -65,3 +67,42 @@ def _thin(strokes: NDArray[np.uint8], dpi: float, thickness_axis: int) -> NDArra
     keep = found.stats[:, 4] / np.maximum(extent, 1) <= dpi * THICKEST
     keep[0] = False
     return np.asarray(keep[found.labels], dtype=np.uint8)
+
+
+def with_panels(rules: Rules, page: Image, panels: Sequence[Box]) -> Rules:
+    """The rules with the sides of dark panels, which part what stands within from what stands without.
+
+    Where rules down end at a panel it is a table's head row: it has edges as other rows have, and those
+    rules go on through it between its words.
+
+    Parameters
+    ----------
+    rules : Rules
+        Of the page.
+    page : (h, w) or (h, w, 3) uint8
+        With the panels turned to dark on white.
+    panels : sequence of Box
+    """
+    if not panels:
+        return rules
+    across, down = rules.across_mask.copy(), rules.down_mask.copy()
+    height, width = down.shape
+    ink = cv2.resize(grey(page), (width, height), interpolation=cv2.INTER_AREA) < DARK
+    reach = max(3, int(rules.dpi / 12))
+    boxes = [Box(x - 1, p.top, x + 1, p.bottom) for p in panels for x in (p.left, p.right)]
+    for panel in panels:
+        left, top, right, bottom = (int(v / rules.factor) for v in panel)
+        right, bottom = min(right, width - 1), min(bottom, height - 1)
+        ends = down[bottom : bottom + reach, left : right + 1].any(axis=0)
+        ends |= down[max(0, top - reach) : top, left : right + 1].any(axis=0)
+        if not ends.any() or panel.height > HEAD_ROW * rules.dpi * rules.factor:
+            continue
+        across[[top, bottom], left : right + 1] = 1
+        columns = np.flatnonzero(ends) + left
+        for run in np.split(columns, np.flatnonzero(np.diff(columns) > 1) + 1):
+            x = int(run.mean())
+            if not ink[top:bottom, max(0, x - 1) : x + 2].any():
+                down[max(0, top - reach) : bottom + reach, x] = 1
+                at = int(x * rules.factor)
+                boxes.append(Box(at - 1, panel.top, at + 1, panel.bottom))
+    return rules._replace(down=(*rules.down, *boxes), across_mask=across, down_mask=down)
