@@ -29,6 +29,7 @@ from hyalen.core.model.geometry import Box, Point, union
 LEAST_WORD, LONG = 3, 5  # letters: strokes of a drawing make short words
 STRAY, RIM = 0.1, 0.015  # of the page's width
 LEAST_FIGURE = 0.45
+COLUMN_WORDS, MOST_IN_COLUMNS = 60, 0.7  # words of a cell; share of a grid's words in such cells
 MOST_TEXT = 0.25  # of a picture's box, under lines of text
 RUNNING_TEXT = frozenset({Kind.TEXT, Kind.TITLE, Kind.CAPTION, Kind.REFERENCE})
 
@@ -59,7 +60,7 @@ def find_regions(
     numbered = _Numbering()
     tables, staves = find_grids(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
-    tables = [split_rows(table, read) for table in tables]
+    tables = [split_rows(table, read) for table in tables if not _is_page_of_columns(table, read)]
     filling = columnar(read)
     figures = [Figure(box, box.polygon()) for box in staves]
     figures += [
@@ -99,6 +100,12 @@ def find_regions(
     main = mostly_right_to_left([w.language for line in read for w in line.words])
     order = reading_order([union(core(region) for region in part) for part in parts], main)
     return outlined([region for i in order for region in parts[i]])
+
+
+def _is_page_of_columns(table: FoundTable, read: Sequence[FoundLine]) -> bool:
+    """Whether rules enclose columns of running text, as a newspaper's do, and no cells."""
+    counts = [sum(len(part.words) for part in parts) for parts in _in_cells(table, read)]
+    return sum(n for n in counts if n > COLUMN_WORDS) > MOST_IN_COLUMNS * sum(counts)
 
 
 def _chains(lines: Sequence[FoundLine], across: Sequence[Box], panels: Sequence[Box]) -> list[list[FoundLine]]:
