@@ -13,12 +13,12 @@ from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import find_figures
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import reading_order
-from hyalen.core.layout.paragraphs import split_paragraphs
+from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.rows import cut_lines, join_rows
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.tables import FoundCell, FoundTable, find_grids
-from hyalen.core.model.content import Cell, Table
+from hyalen.core.model.content import Cell, Line, Table
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.proofing.totals import number, wrong_totals
@@ -340,3 +340,47 @@ def test_a_total_that_does_not_add_up_is_told_with_the_sum() -> None:
 )
 def test_numbers_as_they_are_printed(text: str, value: float | None) -> None:
     assert number(text) == value
+
+
+def test_bullets_that_the_reader_passed_over_are_put_before_their_lines() -> None:
+    page = np.full((600, 900), 255, np.uint8)
+    lines = []
+    for i, text in enumerate(("e Lamps are trimmed", "e Wicks are cut", "Stores are counted", "Boats are hauled up")):
+        line = read_line(text, 100, 100 + 60 * i, 30)
+        if text.startswith("e "):
+            words = (line.words[0]._replace(confidence=0.5), *line.words[1:])
+            lines.append(line._replace(words=words))
+            cv2.circle(page, (110, 115 + 60 * i), 8, 0, -1)
+        else:
+            lines.append(read_line(text, 135, 100 + 60 * i, 30))
+    cv2.circle(page, (110, 115 + 120), 8, 0, -1)  # before the third line; before the fourth there is none
+    assert [line.words[0].text for line in mark_bullets(page, lines)] == ["•", "•", "•", "Boats"]
+
+
+def test_a_bold_letter_is_no_bullet() -> None:
+    page = np.full((200, 600), 255, np.uint8)
+    cv2.rectangle(page, (100, 112), (118, 134), 0, -1)  # as tall as small letters are
+    line = read_line("a slight pause", 100, 100, 34)
+    line = line._replace(words=(line.words[0]._replace(confidence=0.6, box=Box(100, 112, 119, 135)), *line.words[1:]))
+    assert mark_bullets(page, [line])[0].words[0].text == "a"
+
+
+def numbered_line(text: str, left: int, top: int) -> Line:
+    return make_line(text, left, top, lambda: "w")
+
+
+def test_numbered_entries_begin_where_the_page_counts_on() -> None:
+    texts = [
+        "157 Vanier, letters",
+        "158 Sedillot, manual",
+        "159 Teissier, laws",
+        "160 Thiers, on property",
+        "161 Bavoux, offices",
+    ]
+    columns_ = [[numbered_line(text, 100, 100 + 50 * i) for i, text in enumerate(texts)]]
+    last = [numbered_line("1847, with plates", 140, 400), numbered_line("162 Feval, the mysteries", 100, 450)]
+    numbers = entry_numbers([*columns_, last])
+    assert {157, 161, 162} <= numbers
+    assert 1847 not in numbers
+    assert [len(p) for p in split_paragraphs(last, entries=numbers)] == [1, 1]
+    assert entry_numbers([[numbered_line("12 men came", 100, 100)]]) == frozenset()

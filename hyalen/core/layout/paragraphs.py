@@ -20,6 +20,8 @@ LEAST_INDENT = 0.6  # line heights
 RESIZED = 1.25
 RESIZED_JUSTIFIED, RESIZED_LAST = 1.6, 1.45  # worn or sized-down lines of one justified paragraph
 SHORT = 4
+LEAST_ENTRIES, MOST_PASSED = 5, 3
+_NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
 
@@ -40,7 +42,39 @@ def usual_leading(columns: Sequence[Sequence[SetLine]]) -> float:
     return float(np.median(found)) if found else 0.0
 
 
-def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False, leading: float = 0.0) -> list[list[Line]]:
+def entry_numbers(columns: Sequence[Sequence[SetLine]]) -> frozenset[int]:
+    """The numbers of a page's numbered entries: of lines that count on, five and more of them, misread ones between.
+
+    Parameters
+    ----------
+    columns : sequence of sequence of line
+        In reading order, each from top to bottom.
+    """
+    found: set[int] = set()
+    run: list[int] = []
+    for line in (line for lines in columns for line in lines):
+        number = _leading_number(line)
+        if number is None:
+            continue
+        if run and not 0 < number - run[-1] <= MOST_PASSED:
+            run = []
+        run.append(number)
+        if len(run) >= LEAST_ENTRIES:
+            found |= set(range(run[0], run[-1] + MOST_PASSED + 1))
+    return frozenset(found)
+
+
+def _leading_number(line: SetLine) -> int | None:
+    match = _NUMBERED.match(" ".join(word.text for word in line.words[:2]))
+    return int(match.group(1)) if match else None
+
+
+def split_paragraphs(
+    lines: Sequence[Line],
+    right_to_left: bool = False,
+    leading: float = 0.0,
+    entries: frozenset[int] = frozenset(),
+) -> list[list[Line]]:
     """Cut a column's lines where a new paragraph starts.
 
     A paragraph starts after more than the usual space, at a change of type size, at a list
@@ -57,10 +91,12 @@ def split_paragraphs(lines: Sequence[Line], right_to_left: bool = False, leading
         Lines start at the right edge.
     leading : float
         The page's usual distance of baselines over line height, if known.
+    entries : frozenset of int
+        With which numbered entries start on this page, from `entry_numbers`.
     """
     if not lines:
         return []
-    column = _Column(lines, right_to_left, leading)
+    column = _Column(lines, right_to_left, leading, entries)
     paragraphs = [[lines[0]]]
     for i in range(1, len(lines)):
         if column.starts_at(i):
@@ -91,8 +127,8 @@ def _all_capitals(line: Line) -> bool:
 class _Column:
     """A column's measures: `starts` and `ends` grow in reading direction."""
 
-    def __init__(self, lines: Sequence[Line], right_to_left: bool, leading: float) -> None:
-        self.lines, self.leading = lines, leading
+    def __init__(self, lines: Sequence[Line], right_to_left: bool, leading: float, entries: frozenset[int]) -> None:
+        self.lines, self.leading, self.entries = lines, leading, entries
         boxes = [line.box for line in lines]
         self.starts = [-b.right if right_to_left else b.left for b in boxes]
         self.ends = [-b.left if right_to_left else b.right for b in boxes]
@@ -105,6 +141,8 @@ class _Column:
         before, line = self.lines[i - 1], self.lines[i]
         size = max(1.0, min(before.height, line.height))
         if self._spaced(i, size) or self._resized(i) or self._case_changes(i, size):
+            return True
+        if self.entries and _leading_number(line) in self.entries and self._edge_distance(i) < 0.6 * size:
             return True
         if self.hanging:
             return self._edge_distance(i) < 0.4 * size

@@ -18,7 +18,7 @@ from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.legible import SURE, TRUSTED, columnar, is_noise, plausible, reads, stands_up
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core, outlined
-from hyalen.core.layout.paragraphs import split_paragraphs, usual_leading
+from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs, usual_leading
 from hyalen.core.layout.rows import cut_lines, join_rows, part_of
 from hyalen.core.layout.tables import FoundTable, find_grids
 from hyalen.core.layout.witness import Kind, Witness
@@ -88,10 +88,10 @@ def find_regions(
     regions += [_table_region(table, read, numbered, languages, "aligned columns", 0.7) for table in aligned]
     regions += [_figure_region(figure, numbered) for figure in figures]
     parts: list[list[Region]] = [[region] for region in regions]
-    leading = usual_leading(chains)
+    leading, entries = usual_leading(chains), entry_numbers(chains)
     for chain in chains:
         right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
-        paragraphs = split_paragraphs([_line(line, numbered) for line in chain], right_to_left, leading)
+        paragraphs = split_paragraphs([_line(line, numbered) for line in chain], right_to_left, leading, entries)
         parts.append([_text_region(paragraph, numbered, languages) for paragraph in paragraphs])
     for line in upright:  # its words stand below each other; no other line goes on from it
         level = (Point(line.box.left, line.box.bottom), Point(line.box.right, line.box.bottom))
@@ -99,7 +99,28 @@ def find_regions(
     parts += [[_stray_region([_line(line, numbered) for line in stray], numbered)] for stray in strays]
     main = mostly_right_to_left([w.language for line in read for w in line.words])
     order = reading_order([union(core(region) for region in part) for part in parts], main)
-    return outlined([region for i in order for region in parts[i]])
+    return outlined(_broken_words_joined([region for i in order for region in parts[i]]))
+
+
+def _broken_words_joined(regions: Sequence[Region]) -> list[Region]:
+    """The regions, one that begins with the rest of a word right below the other part of it joined to that."""
+    joined: list[Region] = []
+    for region in regions:
+        before = joined[-1] if joined else None
+        if before is not None and before.lines and region.lines and _breaks_a_word(before.lines[-1], region.lines[0]):
+            lines = (*before.lines, *region.lines)
+            outline = union(line.box for line in lines).polygon()
+            joined[-1] = before.model_copy(update={"lines": lines, "outline": outline})
+        else:
+            joined.append(region)
+    return joined
+
+
+def _breaks_a_word(line: Line, below: Line) -> bool:
+    text, shared = line.text, min(line.box.right, below.box.right) - max(line.box.left, below.box.left)
+    broken = len(text) > LONG and text[-1] in "-‐¬—" and text[-2].isalpha() and below.text[:1].islower()
+    near = 0 < below.level - line.level < 1.6 * max(line.height, below.height)
+    return broken and near and shared > 0.5 * min(line.box.width, below.box.width)
 
 
 def _is_page_of_columns(table: FoundTable, read: Sequence[FoundLine]) -> bool:

@@ -27,6 +27,7 @@ MOST_CAPTION = 14  # words
 MOST_NOTES = 12  # lines
 FOOT = 0.55  # of the page's height
 LEAST_TITLE = 0.5
+MOST_BETWEEN = 2  # regions without a number in a run of numbered ones
 
 
 def stroke_width(page: Image, box: Box) -> float:
@@ -236,19 +237,22 @@ def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Se
 
 
 def _numbered_run(texts: Sequence[Region]) -> set[str]:
-    """Ids of three regions and more, each of which starts with the number after that before it."""
+    """Ids of three regions and more, each of which starts with the number after that before it.
+
+    Misread numbers, and what stands between entries, do not end a run.
+    """
     numbers = [int(m.group()) if (m := re.match(r"\d{1,4}(?=[\s.)])", r.text)) else None for r in texts]
     found: set[str] = set()
     run: list[str] = []
-    last: int | None = None
+    last, passed = 0, 0
     for region, number in zip(texts, numbers, strict=True):
-        # One misread number does not end a run.
-        goes_on = number is not None and last is not None and 0 < number - last <= 2
-        if not goes_on:
+        if number is None:
+            passed += 1
+            continue
+        if passed > MOST_BETWEEN or not 0 < number - last <= passed + 2:
             run = []
-        if number is not None:
-            run.append(region.id)
-            last = number
+        run.append(region.id)
+        last, passed = number, 0
         if len(run) > 2:
             found |= set(run)
     return found
