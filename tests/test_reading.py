@@ -10,6 +10,7 @@ import pytest
 from rapidfuzz.distance import Levenshtein
 
 from bench.material import DIRTY, FILES, SEVEN, Case, paragraphs
+from hyalen.core.imaging.pixels import grey
 from hyalen.core.languages import identify, is_right_to_left, language_name, language_tag
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import RegionKind, Role
@@ -18,7 +19,7 @@ from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import detect_languages, read_content
 from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
-from hyalen.core.reading.rest import read_once, read_rest, unread_strips
+from hyalen.core.reading.rest import read_display, read_once, read_rest, unread_strips
 from hyalen.core.reading.spelling import mended_word, settle_case
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import Spoiling
@@ -196,6 +197,19 @@ def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> N
     assert len(lost & found) >= 0.9 * len(lost)
     everything = [w.box for b in blocks for line in b.lines for w in line.words]
     assert unread_strips(image, 300, everything) == []
+
+
+def test_a_title_within_what_was_taken_for_a_picture_is_read(setter) -> None:
+    style = "position:absolute;left:30mm;font:40pt 'Liberation Serif'"
+    page = setter.set(f"""<div style="{style};top:40mm;letter-spacing:4mm">NORTHLIGHT</div>
+    <svg style="position:absolute;left:30mm;top:15mm" width="560" height="90"><path d="{
+        " ".join(f"M{x} 5 q 20 70 -8 80 t 30 -60" for x in range(10, 540, 14))
+    }" stroke="#000" stroke-width="3" fill="none"/></svg>""")
+    image = grey(page.image)
+    picture = FoundBlock(BlockKind.PICTURE, Box(300, 150, 2300, 800), ())
+    (block,) = read_display(image, 300, ("eng",), [picture], ENGINE)
+    assert [w.text for line in block.lines for w in line.words] == ["NORTHLIGHT"]
+    assert read_display(image[:420], 300, ("eng",), [picture._replace(box=Box(300, 150, 2300, 420))], ENGINE) == []
 
 
 def test_a_page_of_the_demo_has_its_table_and_figure(setter) -> None:

@@ -21,7 +21,7 @@ from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import PALEST_INK, read_once, read_rest, unread_strips, without_ghosts
+from hyalen.core.reading.rest import PALEST_INK, read_display, read_once, read_rest, unread_strips, without_ghosts
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
 
@@ -59,6 +59,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     if int(ink.min()) < PALEST_INK:
         blocks = read_once(_read_page(ink, dpi, languages, reader, evidence.plain))
         blocks += read_rest(ink, dpi, languages, blocks, reader)
+        blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
     blocks = settle_case(
         [

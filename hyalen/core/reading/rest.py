@@ -8,15 +8,18 @@ import cv2
 import numpy as np
 from rapidfuzz import fuzz
 
-from hyalen.core.imaging.pixels import Image, as_uint8, reduced
+from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
-from hyalen.core.model.geometry import Box, Point
+from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.reader import Reader
 
 WORK_DPI = 100.0
 SURE = 0.6
 SAME_TEXT = 70.0
+DARK = 140
+DISPLAY = (0.14, 0.9)  # inches: heights of the letters of titles
+LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8
 PALEST_INK = 190  # grey level; where nothing is darker there are no letters, only grain
 
 
@@ -80,6 +83,71 @@ def read_rest(
             if lines:
                 found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
     return found
+
+
+def read_display(
+    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+) -> list[FoundBlock]:
+    """Blocks for rows of large letters in what was taken for a picture: the titles of old and illustrated pages.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+    dpi : float
+        Pixels an inch.
+    """
+    pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
+    known = [w.box for b in blocks for line in b.lines for w in line.words]
+    found = []
+    for row in _large_rows(page, dpi, pictures)[:MOST_DISPLAY]:
+        box = union(row).grown(int(dpi / 25), Box(0, 0, page.shape[1], page.shape[0]))
+        if any(box.overlap(w) > 0 for w in known):
+            continue
+        margin = int(dpi / 12)
+        crop = np.full((box.height + 2 * margin, box.width + 2 * margin), 255, np.uint8)
+        for letter in row:  # without the picture's strokes around them
+            top, left = letter.top - box.top + margin, letter.left - box.left + margin
+            part = page[letter.top : letter.bottom, letter.left : letter.right]
+            crop[top : top + letter.height, left : left + letter.width] = part
+        for block in reader.read_region(crop, dpi, languages, Shape.LINE):
+            lines = [shifted(line, box.left - margin, box.top - margin) for line in block.lines]
+            lines = [line for line in lines if _is_display(line, len(row))]
+            if lines:
+                found.append(FoundBlock(BlockKind.TEXT, box, tuple(lines)))
+    return found
+
+
+def _large_rows(page: Image, dpi: float, pictures: Sequence[Box]) -> list[list[Box]]:
+    """Rows of marks in the pictures that are of a size and a shape as large letters are, from the left."""
+    rows: list[list[Box]] = []
+    for picture in pictures:
+        window = (page[picture.top : picture.bottom, picture.left : picture.right] < DARK).astype(np.uint8)
+        marks = []
+        for left, top, width, height, area in pieces(window).stats[1:].tolist():
+            fits = DISPLAY[0] * dpi < height < DISPLAY[1] * dpi and width < 1.7 * height and height < 8 * width
+            if fits and 0.1 * width * height < area < 0.8 * width * height:
+                left, top = left + picture.left, top + picture.top
+                marks.append(Box(left, top, left + width, top + height))
+        mine: list[list[Box]] = []
+        for mark in sorted(marks, key=lambda m: m.left):
+            row = next((r for r in mine if _goes_on(r[-1], mark)), None)
+            if row is None:
+                mine.append([mark])
+            else:
+                row.append(mark)
+        rows += [row for row in mine if len(row) >= LEAST_DISPLAY]
+    return rows
+
+
+def _goes_on(last: Box, mark: Box) -> bool:
+    shorter, taller = sorted((last.height, mark.height))
+    level = abs(last.bottom - mark.bottom) < 0.35 * taller
+    return taller < 1.4 * shorter and level and -0.2 * taller < mark.left - last.right < 2.5 * taller
+
+
+def _is_display(line: FoundLine, marks: int) -> bool:
+    letters = sum(c.isalnum() for w in line.words for c in w.text)
+    return line.confidence >= SURE_DISPLAY and letters >= LEAST_DISPLAY and 0.7 * marks <= letters <= 1.4 * marks
 
 
 def _read_somehow(
