@@ -17,6 +17,7 @@ from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.despeckle import despeckle
 from hyalen.core.imaging.orientation import FoundTurn, line_direction, quarter_turned
+from hyalen.core.imaging.pixels import pieces
 from hyalen.core.imaging.resolution import settle_resolution
 from hyalen.core.imaging.skew import estimate_skew
 from hyalen.core.imaging.trim import find_paper
@@ -245,3 +246,7 @@ def test_pixels_are_decoded_by_meaning() -> None:
     exif = turned.getexif()
     exif[0x0112] = 6  # Exif 2.32: the top of the scene is at the right
     assert decode(_file(turned, "JPEG", exif=exif.tobytes())).shape == (4, 2)
+
+
+def test_an_empty_mask_has_no_pieces() -> None:
+    assert len(pieces(np.zeros((0, 40), np.uint8)).stats) == 1  # only what is outside

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
-from hyalen.core.imaging.letters import sufficient_scale
+from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.layout.rows import part_of
@@ -81,10 +81,18 @@ def _page(size_pt: float, setter: Typesetter) -> Image:
 
 
 def test_a_page_is_reduced_for_reading_only_as_far_as_its_small_print_allows(setter: Typesetter) -> None:
-    assert 0.6 <= sufficient_scale(_page(12, setter)) < 0.8
-    assert sufficient_scale(_page(6, setter)) == 1.0
-    both = np.vstack([_page(12, setter)[:1600], _page(6, setter)[:700]])
-    assert sufficient_scale(both) == 1.0
+    large, small = _page(12, setter), _page(6, setter)
+    assert 0.6 <= suited(large)[1] < 0.8
+    assert suited(large, may_reduce=False)[1] == 1.0
+    assert suited(small)[1] == 1.0
+    assert suited(np.vstack([large[:1600], small[:700]]))[1] == 1.0
+
+
+def test_the_stairs_of_small_letters_are_smoothed(setter: Typesetter) -> None:
+    small = np.where(_page(6, setter) < 128, 0, 255).astype(np.uint8)
+    view, _ = suited(small)
+    assert np.mean((view > 30) & (view < 225)) > 0
+    assert np.array_equal(suited(blank := np.full((800, 600), 255, np.uint8))[0], blank)
 
 
 def _line(*words: tuple[str, Box], level: float, height: float) -> FoundLine:

@@ -7,9 +7,9 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from hyalen.core.imaging.letters import sufficient_scale
+from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.panels import dark_panels, panels_turned
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
+from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import SCRIPT_LANGUAGES, identify
 from hyalen.core.layout.evidence import gather
@@ -29,7 +29,6 @@ AUTO = "auto"
 SAMPLE_STRIPS = 3
 LEAST_UNREAD = 0.5  # inches
 CERTAIN, LIKELY = 0.72, 0.45  # confidence of a strip's letters in the right script
-MOST_REDUCED = 0.95  # beyond, reducing the page takes what it saves
 
 
 def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Reader = ENGINE) -> PageContent:
@@ -83,12 +82,9 @@ def _read_page(ink: Image, dpi: float, languages: tuple[str, ...], reader: Reade
 
     That saves a fifth of the time; where columns, pictures and tables stand close, their gaps need all pixels.
     """
-    scale = sufficient_scale(ink) if plain else 1.0
-    if scale > MOST_REDUCED:
-        return reader.read_page(ink, dpi, languages)
-    size = (round(ink.shape[1] * scale), round(ink.shape[0] * scale))
-    small = as_uint8(cv2.resize(ink, size, interpolation=cv2.INTER_AREA))
-    return [block.scaled(1 / scale) for block in reader.read_page(small, dpi * scale, languages)]
+    view, scale = suited(ink, may_reduce=plain)
+    found = reader.read_page(view, dpi * scale, languages)
+    return found if scale == 1.0 else [block.scaled(1 / scale) for block in found]
 
 
 def _unread(ink: Image, content: PageContent) -> tuple[Box, ...]:

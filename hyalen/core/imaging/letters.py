@@ -20,7 +20,8 @@ STEPS = (1.5, 2.0, 3.0, 4.0)  # few, so that pages of one document come out alik
 MOST_PIXELS = 24e6
 DARK = 140
 SUFFICES = 14.0  # pixels: letters of a clean page read no better taller than this (bench/text)
-LEAST_REDUCTION = 0.6
+LEAST_REDUCTION, MOST_REDUCTION = 0.6, 0.95  # beyond the latter, reducing takes what it saves
+STEPPED, SMOOTHED = 13.5, 0.5  # pixels: of such small letters the outlines are stairs; a Gaussian's deviation
 SMALL_SHARE = 5.0  # %: so much small print among the letters decides for all
 
 
@@ -73,8 +74,8 @@ def reading_scale(page: Image) -> float:
     return max((step for step in STEPS if step <= 1.35 * wanted), default=1.0)
 
 
-def sufficient_scale(page: Image) -> float:
-    """How far a cleaned page may be reduced before it is read; 1 where its smallest print needs all its pixels.
+def smallest_letters(page: Image) -> float | None:
+    """Height in pixels of the smallest print of a cleaned page, scraps of it left aside; None where letters are few.
 
     Parameters
     ----------
@@ -86,9 +87,30 @@ def sufficient_scale(page: Image) -> float:
     found = pieces((small < DARK).astype(np.uint8)).stats[1:]
     heights = in_rows(found.astype(np.float64))
     if len(heights) < max(LEAST_LETTERS, LEAST_ALIKE * len(found)):
-        return 1.0
-    smallest = float(np.percentile(heights, SMALL_SHARE)) / scale
-    return float(np.clip(SUFFICES / smallest, LEAST_REDUCTION, 1.0))
+        return None
+    return float(np.percentile(heights, SMALL_SHARE) / scale)
+
+
+def suited(page: Image, may_reduce: bool = True) -> tuple[Image, float]:
+    """A cleaned page as it reads best and soonest, and by how much it was scaled for that.
+
+    It is reduced as far as its smallest print allows; where that has few pixels, their stairs are smoothed.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+    may_reduce : bool
+    """
+    smallest = smallest_letters(page)
+    if smallest is None:
+        return page, 1.0
+    if smallest < STEPPED:
+        return as_uint8(cv2.GaussianBlur(page, (0, 0), SMOOTHED)), 1.0
+    scale = float(np.clip(SUFFICES / smallest, LEAST_REDUCTION, 1.0))
+    if not may_reduce or scale > MOST_REDUCTION:
+        return page, 1.0
+    size = (round(page.shape[1] * scale), round(page.shape[0] * scale))
+    return as_uint8(cv2.resize(page, size, interpolation=cv2.INTER_AREA)), scale
 
 
 def enlarged(page: Image, scale: float) -> Image:

@@ -28,7 +28,9 @@ class Pieces(NamedTuple):
 
 
 def pieces(mask: NDArray[np.uint8]) -> Pieces:
-    """The parts of a mask that hang together, corners included."""
+    """The parts of a mask that hang together, corners included; an empty mask has none."""
+    if mask.size == 0:  # OpenCV would end the process
+        return Pieces(np.zeros(mask.shape, np.int32), np.zeros((1, 5), np.int32), np.zeros((1, 2)))
     _, labels, stats, centres = cv2.connectedComponentsWithStats(mask, connectivity=8)
     return Pieces(np.asarray(labels, np.int32), np.asarray(stats, np.int32), np.asarray(centres, np.float64))
 

@@ -96,11 +96,12 @@ def read_display(
     dpi : float
         Pixels an inch.
     """
-    pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
+    whole = Box(0, 0, page.shape[1], page.shape[0])
+    pictures = [b.box.intersection(whole) for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
     known = [w.box for b in blocks for line in b.lines for w in line.words]
     found = []
     for row in _large_rows(page, dpi, pictures)[:MOST_DISPLAY]:
-        box = union(row).grown(int(dpi / 25), Box(0, 0, page.shape[1], page.shape[0]))
+        box = union(row).grown(int(dpi / 25), whole)
         if any(box.overlap(w) > 0 for w in known):
             continue
         margin = int(dpi / 12)
