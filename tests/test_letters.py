@@ -17,6 +17,7 @@ from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
+from hyalen.core.reading.long_s import without_long_s
 
 
 def set_page(height: int = 20, rows: int = 24) -> Image:
@@ -180,3 +181,22 @@ def test_a_sure_line_is_not_read_again(blank_page: Image) -> None:
     blocks = [FoundBlock(BlockKind.TEXT, line.box, (line,))]
     assert read_again(blank_page, 300, ("eng",), blocks, reader) == blocks
     assert reader.asked == []
+
+
+def old_print(*words: str) -> FoundBlock:
+    found = tuple(FoundWord(w, Box(60 * i, 0, 60 * i + 50, 30), 0.9, "eng") for i, w in enumerate(words))
+    line = FoundLine(found, Box(0, 0, 60 * len(words), 30), (Point(0, 30), Point(60.0 * len(words), 30)), 40)
+    return FoundBlock(BlockKind.TEXT, line.box, (line,))
+
+
+def test_a_long_s_is_an_s_on_a_page_that_has_several() -> None:
+    (block,) = without_long_s([old_print("fuch", "of", "fmall", "veffels,", "found", "themfelves", "fafe", "ſhip")])
+    words = block.lines[0].words
+    assert [w.text for w in words] == ["such", "of", "small", "vessels,", "found", "themselves", "safe", "ship"]
+    assert words[0].others == ("fuch",)
+    assert words[4].others == ()  # "found" is a word as well as "sound", and stays
+
+
+def test_a_single_slip_makes_no_page_of_long_s() -> None:
+    (block,) = without_long_s([old_print("fuch", "of", "five", "fine", "different", "after")])
+    assert block.lines[0].words[0].text == "fuch"

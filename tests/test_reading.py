@@ -11,7 +11,14 @@ from rapidfuzz.distance import Levenshtein
 
 from bench.material import DIRTY, FILES, SEVEN, Case, paragraphs
 from hyalen.core.imaging.pixels import grey
-from hyalen.core.languages import identify, is_right_to_left, language_name, language_tag
+from hyalen.core.languages import (
+    frequency,
+    has_word_list,
+    identify,
+    is_right_to_left,
+    language_name,
+    language_tag,
+)
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
@@ -241,6 +248,21 @@ def test_languages_have_the_tags_names_and_direction_of_the_standards() -> None:
     assert [language_tag(c) for c in ("eng", "deu", "ell", "ara", "grc")] == ["en", "de", "el", "ar", "grc"]
     assert [is_right_to_left(c) for c in ("ara", "heb", "fas", "eng", "rus")] == [True, True, True, False, False]
     assert (language_name("deu"), language_name("deu", "fr"), language_name("xqz")) == ("German", "allemand", "xqz")
+
+
+def test_old_print_and_languages_without_a_word_list_are_languages_as_others() -> None:
+    # BCP 47 tells a script by a subtag (RFC 5646, 2.2.3); Latf is Fraktur's (ISO 15924).
+    assert (language_tag("frk"), language_name("frk")) == ("de-Latf", "German (Fraktur Latin)")
+    assert frequency("haus", "frk") == frequency("haus", "deu") > 3
+    assert [has_word_list(c) for c in ("eng", "frk", "grc", "lat", "zho")] == [True, True, False, False, False]
+    assert frequency("domus", "lat") == 0
+    assert {"frk", "grc"} <= set(installed_languages())
+    assert identify(["der", "die", "und", "nicht"], ("eng", "deu"))[0] == "deu"
+
+
+def test_a_page_is_never_found_to_be_old_print_untold(pages: Pages) -> None:
+    image, _, _ = pages.read(spoilt("deu"))
+    assert detect_languages(image, 300) == ("deu",)
 
 
 class Scripted:

@@ -6,6 +6,7 @@ cd "$(dirname "$0")/.."
 packages=(
   tesseract-ocr-eng tesseract-ocr-fra tesseract-ocr-deu tesseract-ocr-spa tesseract-ocr-por tesseract-ocr-ita
   tesseract-ocr-nld tesseract-ocr-pol tesseract-ocr-rus tesseract-ocr-ell tesseract-ocr-ara tesseract-ocr-heb
+  tesseract-ocr-frk tesseract-ocr-grc
   tesseract-ocr-osd tesseract-ocr-script-latn
   chromium poppler-utils qpdf
   fonts-liberation fonts-noto-core fonts-ebgaramond

@@ -12,16 +12,23 @@ from babel import Locale, UnknownLocaleError
 # Scripts that settle the language among those we know (Unicode 15, Scripts.txt).
 SCRIPT_LANGUAGES = {
     "CYRILLIC": ("rus",),
-    "GREEK": ("ell",),
+    "GREEK": ("ell", "grc"),
     "ARABIC": ("ara",),
     "HEBREW": ("heb",),
 }
 LEAST_WORDS = 3
+UNPARTED = frozenset({"zh", "ja", "ko"})  # written without spaces: their words are no tokens of a list
+# What the OCR engine names as languages and are ways to print one (BCP 47 tags; RFC 5646, 2.2.3).
+SCRIPT_TAGS = {"frk": "de-Latf"}
+# Read only where a clerk asks for it, never found untold: old print and old spelling of a language.
+BY_REQUEST = frozenset({"frk", "grc"})
 
 
 @cache
 def language_tag(code: str) -> str:
     """The BCP 47 tag of an ISO 639-3 code: the shortest ISO 639 code (RFC 5646, 2.2.1); an unknown code is its own tag."""
+    if code in SCRIPT_TAGS:
+        return SCRIPT_TAGS[code]
     try:
         return str(langcodes.standardize_tag(code))
     except langcodes.tag_parser.LanguageTagError:
@@ -31,11 +38,15 @@ def language_tag(code: str) -> str:
 @cache
 def language_name(code: str, reader: str = "en") -> str:
     """What the language is called in the language `reader` (a BCP 47 tag), or its code."""
+    language, _, script = language_tag(code).partition("-")
     try:
-        named = Locale.parse(reader, sep="-").languages.get(language_tag(code))
+        names = Locale.parse(reader, sep="-")
     except (ValueError, UnknownLocaleError):
         return code if reader == "en" else language_name(code)
-    return str(named) if named else code
+    named = names.languages.get(language)
+    if not named:
+        return code
+    return f"{named} ({names.scripts.get(script, script)})" if len(script) == 4 else str(named)
 
 
 @cache
@@ -58,12 +69,23 @@ def script_of(character: str) -> str:
     return unicodedata.name(character, "").split(" ")[0] if character.isalpha() else ""
 
 
+@cache
+def has_word_list(language: str) -> bool:
+    """Whether words of the language can be looked up at all."""
+    from wordfreq import available_languages  # its lists are read when the first word is looked up
+
+    base = language_tag(language).partition("-")[0]
+    return base in available_languages() and base not in UNPARTED
+
+
 @lru_cache(maxsize=100_000)
 def frequency(word: str, language: str) -> float:
-    """Zipf frequency of a word, 0 where it is unknown (wordfreq's lists)."""
-    from wordfreq import zipf_frequency  # its lists are read when the first word is looked up
+    """Zipf frequency of a word, 0 where it is unknown or its language has no list (wordfreq's lists)."""
+    if not has_word_list(language):
+        return 0.0
+    from wordfreq import zipf_frequency
 
-    return float(zipf_frequency(word, language_tag(language)))
+    return float(zipf_frequency(word, language_tag(language).partition("-")[0]))
 
 
 def is_known(word: str, language: str) -> bool:

@@ -11,7 +11,7 @@ from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
-from hyalen.core.languages import SCRIPT_LANGUAGES, identify
+from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify
 from hyalen.core.layout.evidence import gather
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent, RegionKind
@@ -20,6 +20,7 @@ from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
+from hyalen.core.reading.long_s import without_long_s
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import PALEST_INK, read_display, read_once, read_rest, unread_strips, without_ghosts
 from hyalen.core.reading.spelling import mended, settle_case
@@ -60,12 +61,9 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         blocks += read_rest(ink, dpi, languages, blocks, reader)
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
-    blocks = settle_case(
-        [
-            block._replace(lines=tuple(without_dust(m) for line in block.lines if (m := mended(line))))
-            for block in blocks
-        ]
-    )
+    clean = (tuple(without_dust(m) for line in block.lines if (m := mended(line))) for block in blocks)
+    blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
+    blocks = without_long_s(settle_case(blocks))
     content = PageContent(
         width=page.shape[1],
         height=page.shape[0],
@@ -101,7 +99,7 @@ def detect_languages(page: Image, dpi: float, reader: Reader = ENGINE) -> tuple[
     reads well, the Latin one first; the words of each strip are then looked up in the
     languages' word lists.
     """
-    installed = reader.languages()
+    installed = tuple(code for code in reader.languages() if code not in BY_REQUEST)
     own_script = [codes[0] for codes in SCRIPT_LANGUAGES.values() if codes[0] in installed]
     # English letters are enough to tell which Latin language a strip is in; the words then decide.
     models = [code for code in ("eng", *installed) if code in installed and code not in own_script][:1] + own_script

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from enum import StrEnum
 
-from hyalen.core.languages import frequency
+from hyalen.core.languages import frequency, has_word_list
 from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.geometry import Frozen
@@ -62,6 +62,8 @@ def word_weight(word: Word, language: str) -> float:
     if any(c.isdigit() for c in core):
         letters = sum(c.isalpha() for c in core)
         return min(1.0, doubt * (1.2 if letters == 0 else 1.8))
+    if not has_word_list(language):
+        return doubt
     known = max(frequency(part, language) for part in _parts(core))
     if known == 0:
         if core[0].isupper() and not core.isupper() and len(core) > 3:
