@@ -113,7 +113,7 @@ def _dust(
             continue
         if area[i] < MOST_DUST * dot:
             dust[i] = True
-        elif on_stems and others and not _may_stand(boxes[i], boxes[letters[others]], tall):
+        elif on_stems and not (others and _may_stand(boxes[i], boxes[letters[others]], tall)):
             dust[i] = not ((across < 0.15 * tall) & (down < 1.1 * tall)).sum() > 1  # a colon's
     return dust
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted } from '../bench/words';
   import { desk } from '../bench/desk.svelte';
   import { selection } from '../bench/selection.svelte';
   import { notices } from '../bench/notices.svelte';
@@ -48,7 +49,7 @@
     <h2 class="m-0 text-base font-bold">Page {desk.pageIndex + 1}</h2>
     <p class="m-0 text-sm">
       {#if page?.content}
-        Read in {(page.content.languages ?? []).map((l) => about.languageName(l)).join(', ')}: {regions.length} blocks{#if confidence !== null}, words {Math.round(confidence * 100)} % sure on average{/if}.
+        Read in {(page.content.languages ?? []).map((l) => about.languageName(l)).join(', ')}: {counted(regions.length, 'block')}{#if confidence !== null}, words {Math.round(confidence * 100)}&nbsp;% sure on average{/if}.
         {#if page.kind === 'born_digital'}<br />The page came with real text; it was read from its image all the same.{/if}
       {:else}Not read yet.{/if}
     </p>

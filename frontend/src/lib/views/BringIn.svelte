@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
@@ -66,7 +67,7 @@
   <section class="bg-paper flex min-w-0 flex-1 flex-col rounded-lg shadow-sm">
     <header class="border-hair flex items-center gap-4 border-b px-5 py-3">
       <h1 class="m-0 flex-1 text-xl font-bold">{batch.name}</h1>
-      <span class="text-quiet">{batch.documents.length} documents, {pages} pages; languages: {batch.languages.map((l) => about.languageName(l)).join(', ')}</span>
+      <span class="text-quiet">{counted(batch.documents.length, 'document')}, {counted(pages, 'page')}; languages: {batch.languages.map((l) => about.languageName(l)).join(', ')}</span>
     </header>
     {#if busy > 0}
       <div class="border-hair flex items-center gap-4 border-b px-5 py-2" role="status">

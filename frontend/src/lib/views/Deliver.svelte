@@ -1,11 +1,12 @@
 <script lang="ts">
+  import { counted } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
   import { Button, Checkbox } from 'flowbite-svelte';
   import { api, type Batch, type DocumentSummary } from '../api/client';
-    import { sized } from '../bench/sizes';
+  import { sized } from '../bench/sizes';
   import { remember, remembered } from '../bench/keys';
 
   let { batch }: { batch: Batch } = $props();
@@ -46,7 +47,7 @@
       <Checkbox bind:checked={keepHeads}>Keep running heads and page numbers</Checkbox>
     </fieldset>
     <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={make}>
-      {waiting ? 'Making…' : `Make ${picked.length * formats.length} ${picked.length * formats.length === 1 ? 'file' : 'files'}`}
+      {waiting ? 'Making…' : `Make ${counted(picked.length * formats.length, 'file')}`}
     </Button>
     {#if unread.length}<p class="text-quiet m-0 text-sm">{unread.length} documents are still being read.</p>{/if}
     {#if current.length}
@@ -64,7 +65,7 @@
           <Checkbox checked={chosen[d.id] ?? true} onchange={(e) => (chosen[d.id] = (e.currentTarget as HTMLInputElement).checked)} aria-label="Deliver {d.name}" class="mt-1" />
           <div class="min-w-0 flex-1">
             <b>{d.title}</b>
-            <span class="text-quiet block text-sm">{d.name}, {d.pages} pages</span>
+            <span class="text-quiet block text-sm">{d.name}, {counted(d.pages, 'page')}</span>
             {#if doubts(d) > 0}
               <button class="plain text-lamp-700 text-sm underline" onclick={() => void view.goDocument(d.id)}>{doubts(d)} doubts are not settled</button>
             {/if}

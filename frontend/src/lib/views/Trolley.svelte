@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
@@ -59,7 +60,7 @@
           <button class="plain min-w-0 flex-1" onclick={() => void view.goBatch(batch.id)}>
             <span class="block truncate text-lg font-bold">{batch.name}</span>
             <span class="text-quiet">
-              {batch.documents} {batch.documents === 1 ? 'document' : 'documents'}, {batch.pages} {batch.pages === 1 ? 'page' : 'pages'},
+              {counted(batch.documents, 'document')}, {counted(batch.pages, 'page')},
               {sized(batch.size)}, begun {new Date(batch.created * 1000).toLocaleDateString()}
             </span>
           </button>
