@@ -86,6 +86,20 @@ def test_dust_within_lines_goes_and_dots_stay() -> None:
     assert ((page == 0) & (cleaned == 255)).sum() == 0
 
 
+def test_dust_between_the_rules_of_a_table_goes() -> None:
+    text = set_page()
+    page = np.vstack([text, np.full((500, text.shape[1]), 255, np.uint8)])
+    top = len(text) + 50
+    for y in range(top, top + 301, 100):
+        cv2.line(page, (150, y), (1000, y), 0, 3)
+    for x in (150, 1000):
+        cv2.line(page, (x, top), (x, top + 300), 0, 3)
+    before = despeckle(page, 300)[0]
+    cv2.circle(page, (500, top + 85), 3, 0, -1)
+    cv2.circle(page, (700, top + 150), 4, 0, -1)
+    assert np.array_equal(despeckle(page, 300)[0], before)
+
+
 def test_leaders_an_ellipsis_and_a_raised_decimal_point_are_no_dust() -> None:
     page = np.pad(set_page(36), ((0, 0), (0, 300)), constant_values=255)
     for x in range(1960, 2060, 20):  # leaders of dots far smaller than a full stop

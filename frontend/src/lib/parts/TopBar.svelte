@@ -23,13 +23,13 @@
     <span class="text-lg font-bold tracking-wide">Hyalen</span>
   </button>
   {#if inHand}
-    <div class="flex w-64 flex-col justify-center text-sm leading-tight">
+    <div class="flex w-64 flex-col justify-center text-sm leading-tight xl:w-80">
       <button class="plain text-primary-100 min-h-6 truncate text-left hover:underline" onclick={() => desk.batch && void view.goBatch(desk.batch.id)}>
         {desk.batch?.name ?? ''}
       </button>
       {#if desk.document}
         <label class="sr" for="document-in-hand">Document in hand</label>
-        <select id="document-in-hand" class="bg-primary-900 min-h-6 w-full cursor-pointer border-0 p-0 pr-6 text-sm font-bold text-white" value={desk.document.id} onchange={choose}>
+        <select id="document-in-hand" class="bg-primary-900 min-h-6 w-full cursor-pointer truncate border-0 p-0 pr-6 text-sm font-bold text-white" title={desk.document.name} value={desk.document.id} onchange={choose}>
           {#each documents as d (d.id)}<option value={d.id} class="bg-white text-black">{d.name}</option>{/each}
         </select>
       {/if}
