@@ -23,7 +23,7 @@ test-setup: setup
 
 test: lint test-setup
 	cd frontend && npm run --silent test
-	$(BIN)/pytest
+	$(BIN)/pytest -n 2 --dist loadfile
 
 bench: setup
 	$(BIN)/python -m bench

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pikepdf
 import pytest
+from hypothesis import settings
 from PIL import Image as Pillow
 from playwright.sync_api import Browser, Page, expect
 
@@ -25,6 +26,9 @@ from hyalen.demo.spoil import Spoiling, spoil
 from hyalen.demo.typeset import SetPage, Typesetter, typesetter
 from tests.helpers import Server
 
+# The same examples everywhere, so that a failure on one machine is a failure on all.
+settings.register_profile("same", derandomize=True)
+settings.load_profile("same")
 # A busy machine is slow, not wrong.
 expect.set_options(timeout=20_000)
 
