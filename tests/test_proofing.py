@@ -153,6 +153,20 @@ def test_changes_are_named_in_words(maker: type[ContentMaker], request_: Request
     assert name(request_, maker().add(Role.PARAGRAPH, "the nedle valve").figure().page()) == said
 
 
+def test_a_block_as_likely_in_another_language_is_a_doubt(maker: type[ContentMaker]) -> None:
+    clear = "the boat could not land at the south steps and the keepers waited for the tender"
+    unclear = "Hallvik 1931 Torgrunn Skarn Nord Hans Peter Jonas Berlin Paris London Oslo"
+    page = maker().add(Role.PARAGRAPH, clear).add(Role.PARAGRAPH, unclear).page()
+
+    def doubted(*languages: str) -> list[str]:
+        found = page_doubts(page.model_copy(update={"languages": languages}))
+        return [d.text or "" for d in found if d.kind == "language"]
+
+    assert doubted("eng") == []
+    assert doubted("eng", "fra") == [unclear]
+    assert doubted("eng", "deu") == []  # it leads to German, and English is taken for set by hand
+
+
 def test_decisions_without_a_place_are_doubts_of_the_first_rank(maker: type[ContentMaker]) -> None:
     page = maker().add(Role.PARAGRAPH, "fine").page()
     (found,) = page_doubts(page, None, [(17, "“nedle” to “needle”")])

@@ -59,7 +59,9 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     frames[: ruled.shape[0], : ruled.shape[1]] = ruled
     reach = max(3, int(dpi / 14 / step)) * 2 + 1
     # Beside a rule, only its own ragged edge is no dust.
-    near = cv2.dilate(letters, np.ones((reach, reach), np.uint8)) | cv2.dilate(frames, np.ones((3, 3), np.uint8))
+    near = cv2.max(
+        cv2.dilate(letters, np.ones((reach, reach), np.uint8)), cv2.dilate(frames, np.ones((3, 3), np.uint8))
+    )
     at = (np.nan_to_num(centres) / step).astype(np.int64)  # no pixel at all has no centre
     clear = near[at[:, 1], at[:, 0]] == 0
     stops = (stats[:, 4] > (dpi / 60) ** 2) & (size <= dpi / 25) & clear

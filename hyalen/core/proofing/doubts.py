@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from enum import StrEnum
 
-from hyalen.core.languages import frequency, has_word_list
+from hyalen.core.languages import frequency, has_word_list, identify, language_name
 from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.geometry import Frozen
@@ -84,6 +84,7 @@ def _parts(word: str) -> list[str]:
 
 
 LEAST_WEIGHT = 0.1
+LEAST_TOLD, LEAST_MARGIN = 8, 0.04  # words of a block; by which its language must lead the next
 
 
 def page_doubts(
@@ -99,6 +100,7 @@ def page_doubts(
         *_layout(content),
         *_regions(content),
         *_tables(content),
+        *_languages(content),
         *_words(content),
     ]
     accepted = set(content.accepted)
@@ -204,6 +206,30 @@ def _tables(content: PageContent) -> Iterator[Doubt]:
                 text=cell.text,
                 reason=f"The column adds up to {sum_:,.10g}, the total says {cell.text.strip()}.",
             )
+
+
+def _languages(content: PageContent) -> Iterator[Doubt]:
+    """Blocks that are as likely in another of the page's languages, or in none of them."""
+    if len(content.languages) < 2:
+        return
+    for region in content.regions:
+        texts = [w.text for w in region.words]
+        if region.kind is not RegionKind.TEXT or len(texts) < LEAST_TOLD or not _unseen(region):
+            continue
+        language, margin = identify(texts, content.languages)
+        set_by_hand = language is not None and language != region.language
+        if set_by_hand or margin >= LEAST_MARGIN:
+            continue
+        names = " or ".join(language_name(code) for code in content.languages)
+        yield Doubt(
+            key=f"read:language:{region.id}",
+            stage=Stage.READ,
+            kind="language",
+            weight=0.3,
+            region_id=region.id,
+            text=region.text[:80],
+            reason=f"Its language is not certain: {names}?",
+        )
 
 
 def _regions(content: PageContent) -> Iterator[Doubt]:
