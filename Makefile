@@ -23,7 +23,7 @@ test-setup: setup
 
 test: lint test-setup
 	cd frontend && npm run --silent test
-	$(BIN)/pytest -n 2 --dist loadfile
+	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 bench: setup
 	$(BIN)/python -m bench
