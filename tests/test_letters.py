@@ -86,6 +86,20 @@ def test_dust_within_lines_goes_and_dots_stay() -> None:
     assert ((page == 0) & (cleaned == 255)).sum() == 0
 
 
+def test_the_dots_of_letters_that_touch_stay() -> None:
+    # In heavy italics d, i and t run together, and the dot stands between the tall ones, over no letter's top.
+    page = set_page()
+    left, base = 620, 100 + 60 * 12
+    page[base - 45 : base + 10, 576:744] = 255
+    cv2.rectangle(page, (left, base - 20), (left + 80, base), 0, 3)
+    for x in (left, left + 80):
+        cv2.line(page, (x, base - 34), (x, base), 0, 3)
+    before = page.copy()
+    cv2.circle(page, (left + 40, base - 28), 2, 0, -1)
+    assert np.array_equal(despeckle(page, 300)[0], page)
+    assert not np.array_equal(page, before)
+
+
 def test_dust_between_the_rules_of_a_table_goes() -> None:
     text = set_page()
     page = np.vstack([text, np.full((500, text.shape[1]), 255, np.uint8)])
