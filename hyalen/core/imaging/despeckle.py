@@ -15,6 +15,7 @@ MOST_DUST = 0.5  # of a dot's area
 LARGEST_DOT = 1.3
 LEADER = 1.8  # of the small letters' height: how far apart a row of dots may stand
 MOST_TIED = 0.12
+SLANT = 0.35  # of the small letters' height: by so much the dot of an italic i stands to the right of its stem
 TOUCHING = 1.3  # of the small letters' height: what is wider is several letters
 CLEAR = 2  # pixels of paper around a mark that is no part of a letter
 
@@ -133,7 +134,7 @@ def _may_stand(mark: NDArray[np.float64], letters: NDArray[np.float64], tall: fl
     among = (letters[:, 0] < left) & (right < letters[:, 2]) & (letters[:, 1] < bottom) & (top < letters[:, 3])
     if (touching & among).any():  # over which of them nobody can tell
         return True
-    within = (letters[:, 0] - 0.15 * tall < middle) & (middle < letters[:, 2] + 0.15 * tall)
+    within = (letters[:, 0] - 0.15 * tall < middle) & (middle < letters[:, 2] + SLANT * tall)
     over, under = letters[:, 1] - bottom, top - letters[:, 3]
     if (within & (((over > -0.2 * tall) & (over < 0.8 * tall)) | ((under > -0.2 * tall) & (under < 0.5 * tall)))).any():
         return True
