@@ -51,7 +51,8 @@ def run_serve(told: argparse.Namespace) -> int:
 
     from hyalen.web.app import make_app
 
-    app = make_app(told.data or default_data(), workers=told.workers or default_workers(), limits=told_limits())
+    limits = told_limits()
+    app = make_app(told.data or default_data(), workers=told.workers or default_workers(), limits=limits)
     print(f"Hyalen is at http://127.0.0.1:{told.port}", flush=True)
     # An open browser listens for events without end; stopping must not wait for it.
     uvicorn.run(app, host="127.0.0.1", port=told.port, log_level="warning", timeout_graceful_shutdown=2)

@@ -64,6 +64,18 @@ def test_panels_lie_on_the_dark_grounds_and_turn_to_white(sheet: SetPage) -> Non
         assert np.median(turned[top:bottom, left:right]) > 240
 
 
+@pytest.mark.parametrize("height", [900, 901, 903])
+def test_a_panel_may_reach_the_rim_of_the_page(sheet: SetPage, height: int) -> None:
+    band = grey(sheet.image)[260:420, 250:1700]
+    page = np.full((height, 1451), 255, np.uint8)
+    page[-160:, 1:] = band
+    (panel,) = dark_panels(page, 300)
+    assert panel.bottom <= height and panel.right <= 1451
+    turned = panels_turned(page, [panel], 300)
+    assert turned.shape == page.shape
+    assert np.median(turned[-100:]) > 240
+
+
 def test_heavy_letters_pictures_and_bars_are_no_panels(setter: Typesetter) -> None:
     bold = setter.set(
         "<style>body{margin:20mm}</style><p style=\"font:900 90pt 'Liberation Sans'\">NORTH LIGHT BOOKS</p>"
@@ -106,6 +118,9 @@ def test_words_read_where_no_ink_is_are_dropped(blank_page: Image) -> None:
     line = _line(("lamp", Box(100, 100, 200, 130)), ("—_—", Box(260, 95, 300, 140)), level=130, height=40)
     (block,) = without_ghosts(blank_page, [FoundBlock(BlockKind.TEXT, line.box, (line,))])
     assert [w.text for w in block.lines[0].words] == ["lamp"]
+    blank_page[110:120, 270:290] = 215  # faint pencil
+    (block,) = without_ghosts(blank_page, [FoundBlock(BlockKind.TEXT, line.box, (line,))])
+    assert len(block.lines[0].words) == 2
 
 
 def test_a_part_cut_from_a_line_stands_on_a_baseline_of_its_own() -> None:

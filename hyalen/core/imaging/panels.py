@@ -43,6 +43,7 @@ def dark_panels(page: Image, dpi: float) -> list[Box]:
         return []
     ground = cv2.morphologyEx(dark, cv2.MORPH_OPEN, _square(STROKE * scale))
     joined = cv2.morphologyEx(ground, cv2.MORPH_CLOSE, _square(GAP * scale))
+    whole = Box(0, 0, page.shape[1], page.shape[0])
     found = []
     outlines, _ = cv2.findContours(joined, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
     for outline in outlines:
@@ -52,7 +53,8 @@ def dark_panels(page: Image, dpi: float) -> list[Box]:
             continue
         window = (slice(top, top + height), slice(left, left + width))
         if _is_panel(small[window], dark[window]):
-            found.append(Box(*(round(v * factor) for v in (left, top, left + width, top + height))))
+            box = Box(*(round(v * factor) for v in (left, top, left + width, top + height)))
+            found.append(box.intersection(whole))
     return found
 
 

@@ -20,6 +20,7 @@ SAME_TEXT = 70.0
 DARK = 140
 DISPLAY = (0.14, 0.9)  # inches: heights of the letters of titles
 LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8
+PALEST_STROKE = 24  # grey levels from its paper: faint pencil is ink, too
 PALEST_INK = 190  # grey level; where nothing is darker there are no letters, only grain
 
 
@@ -201,7 +202,9 @@ def without_ghosts(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock
 
     def inked(word: FoundWord) -> bool:
         part = page[max(0, word.box.top) : word.box.bottom, max(0, word.box.left) : word.box.right]
-        return part.size == 0 or int(part.min()) < PALEST_INK
+        if part.size == 0:
+            return True
+        return int(part.min()) < PALEST_INK or int(part.max()) - int(part.min()) > PALEST_STROKE
 
     return [
         block._replace(
