@@ -1,14 +1,21 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hostile]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import cleaning, speed, tables, text
+from bench import cleaning, hostile, speed, tables, text
 from bench.real import run as real
 from hyalen.work.workers import default_workers
 
-PARTS = {"cleaning": cleaning.run, "text": text.run, "tables": tables.run, "real": real.run, "speed": speed.run}
+PARTS = {
+    "cleaning": cleaning.run,
+    "text": text.run,
+    "tables": tables.run,
+    "real": real.run,
+    "speed": speed.run,
+    "hostile": hostile.run,
+}
 
 
 def main() -> None:

@@ -183,7 +183,7 @@ def thresholds(truth: SetPage, how: Spoiling, seed: int) -> dict[str, float]:
     return {
         "ours": f_measure(ink_threshold(white, DPI), true),
         "engine": f_measure(theirs, true),
-        "scikit-image, Sauvola": f_measure(scan <= threshold_sauvola(scan, 61, k=0.2), true),
+        "scikit-image, Sauvola": f_measure(scan <= threshold_sauvola(scan, 61, k=0.2), true),  # type: ignore[no-untyped-call]
         "OpenCV, adaptive": f_measure(adaptive, true),
     }
 
@@ -192,7 +192,7 @@ def f_measure(found: NDArray[np.bool_], true: NDArray[np.bool_]) -> float:
     """Harmonic mean of precision and recall over ink pixels, in per cent."""
     hit = float((found & true).sum())
     precision, recall = hit / max(1, found.sum()), hit / max(1, true.sum())
-    return 200 * precision * recall / max(1e-9, precision + recall)
+    return float(200 * precision * recall / max(1e-9, precision + recall))
 
 
 SPOILT_INK = (
@@ -271,7 +271,7 @@ def run(workers: int) -> list[Row]:
 
 def preview_times(truth: SetPage) -> list[float]:
     """Seconds from a changed setting to the page at screen resolution."""
-    how = Spoiling(skew=1.3, bed=0.3, tint=AGED, shade=0.3, specks=300, noise=5, jpeg=75)
+    how = Spoiling(skew=1.3, bed=0.3, tint=AGED, shade=0.3, specks=300, fibres=60, noise=5, jpeg=75)
     scan = spoil(truth.image, DPI, how, 9)
     turn = partial(find_turn, languages=("eng",))
     known = clean_page(scan, DPI, Treatment(), turn).cleaned

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from functools import cache
 from html import escape
 from pathlib import Path
+from typing import Any
 
 import lxml.html
 
@@ -43,7 +44,7 @@ FACES = {
 @cache
 def paragraphs(language: str) -> tuple[tuple[str, str], ...]:
     """(tag, text) pairs of the declaration; tag is h1, h2, h3, p or li."""
-    tree = lxml.html.fromstring((TEXTS / f"{FILES[language]}.html").read_text("utf8"))
+    tree: Any = lxml.html.fromstring((TEXTS / f"{FILES[language]}.html").read_text("utf8"))
     found = []
     for element in tree.xpath("//body//*[self::h1 or self::h2 or self::h3 or self::p or self::li]"):
         text = re.sub(r"\s+", " ", element.text_content()).strip()

@@ -5,10 +5,12 @@ from __future__ import annotations
 import argparse
 import logging
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from importlib import import_module
 from pathlib import Path
 
 from hyalen import __version__
+from hyalen.commands import UsageError
 from hyalen.core.formats.deliver import FORMATS
 
 DEFAULT_PORT = 8320
@@ -17,17 +19,25 @@ DEFAULT_PORT = 8320
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run a command; its exit code."""
     told = _parser().parse_args(arguments)
-    from hyalen import commands  # slow to load: help and wrong use are answered without
-
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s", stream=sys.stderr)
     try:
-        return int(getattr(commands, told.run)(told))
+        # Slow to load: help and wrong use are answered without.
+        return int(import_module(f"hyalen.commands.{told.run}").run(told))
     except KeyboardInterrupt:
         print("stopped", file=sys.stderr)
         return 130
-    except (commands.EngineError, commands.UsageError) as error:
+    except UsageError as error:
         print(f"hyalen: {error}", file=sys.stderr)
         return 2
+
+
+def _number(least: int, most: int) -> Callable[[str], int]:
+    def number(text: str) -> int:
+        if not text.isascii() or not text.isdigit() or not least <= int(text) <= most:
+            raise argparse.ArgumentTypeError(f"must be a whole number from {least} to {most}, not {text!r}")
+        return int(text)
+
+    return number
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -37,23 +47,24 @@ def _parser() -> argparse.ArgumentParser:
 
     serve = commands.add_parser("serve", help="start the application")
     serve.add_argument("--data", type=Path, metavar="DIR", help="where everything is kept")
-    serve.add_argument("--port", type=int, default=DEFAULT_PORT)
-    serve.add_argument("--workers", type=int, metavar="N")
-    serve.set_defaults(run="run_serve")
+    serve.add_argument("--port", type=_number(1, 65535), default=DEFAULT_PORT, metavar="N")
+    serve.add_argument("--workers", type=_number(1, 1000), metavar="N")
+    serve.set_defaults(run="serve")
 
     batch = commands.add_parser("batch", help="clean, read and deliver files without a browser")
     batch.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     batch.add_argument("--out", type=Path, required=True, metavar="DIR")
     batch.add_argument("--languages", default="eng", help="eng,fra,... or auto")
     batch.add_argument("--formats", default="pdf", help=",".join(FORMATS))
-    batch.add_argument("--workers", type=int, metavar="N")
+    batch.add_argument("--workers", type=_number(1, 1000), metavar="N")
+    batch.add_argument("--recursive", action="store_true", help="take folders in named folders too")
     batch.add_argument("--replace", action="store_true", help="overwrite files in DIR")
     batch.add_argument("--keep-running-heads", action="store_true", help="leave running heads in plain text")
-    batch.set_defaults(run="run_batch")
+    batch.set_defaults(run="batch")
 
     inspect = commands.add_parser("inspect", help="tell what the pages are like, as JSON")
     inspect.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
-    inspect.set_defaults(run="run_inspect")
+    inspect.set_defaults(run="inspect")
     return parser
 
 

@@ -21,6 +21,8 @@ class Environment(BaseSettings):
         Of a Dask cluster, as tcp://host:port; empty for this machine's own processes.
     max_bytes, max_pages, max_pixels : int
         The largest file, document and page that are brought in.
+    max_memory : int
+        Bytes of a worker process.
     """
 
     model_config = SettingsConfigDict(env_prefix="HYALEN_")
@@ -30,6 +32,7 @@ class Environment(BaseSettings):
     max_bytes: int = Field(default=Limits().bytes, ge=1)
     max_pages: int = Field(default=Limits().pages, ge=1)
     max_pixels: int = Field(default=Limits().pixels, ge=1)
+    max_memory: int = Field(default=1_500_000_000, ge=500_000_000)
 
     @property
     def limits(self) -> Limits:

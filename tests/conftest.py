@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import subprocess
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
 
@@ -17,7 +17,7 @@ from playwright.sync_api import Browser, Page, expect
 from bench.material import Case
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
+from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Table, Word
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.read import read_content
@@ -159,6 +159,28 @@ class ContentMaker:
                 role=Role.FIGURE,
                 outline=box.polygon(),
                 alternative_text=alternative,
+            )
+        )
+        return self
+
+    def table(self, rows: Sequence[Sequence[str]]) -> ContentMaker:
+        """A table with a head row."""
+        cells, top = [], self._top
+        for r, row in enumerate(rows):
+            for c, text in enumerate(row):
+                box = Box(200 + 500 * c, top + 60 * r, 690 + 500 * c, top + 60 * (r + 1))
+                lines = (make_line(text, box.left, box.top, self.ids),) if text.split() else ()
+                cells.append(Cell(row=r, column=c, box=box, lines=lines, header=r == 0))
+        box = Box(200, top, 200 + 500 * len(rows[0]), top + 60 * len(rows))
+        self._top = box.bottom + 40
+        self.regions.append(
+            Region(
+                id=f"r{len(self.regions) + 1}",
+                kind=RegionKind.TABLE,
+                role=Role.TABLE,
+                outline=box.polygon(),
+                language=self._language,
+                table=Table(rows=len(rows), columns=len(rows[0]), cells=tuple(cells)),
             )
         )
         return self

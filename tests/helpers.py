@@ -10,7 +10,9 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Sequence
+from concurrent.futures import Future
 from pathlib import Path
+from typing import Any
 
 import httpx
 import numpy as np
@@ -25,9 +27,33 @@ from hyalen.core.model.treatment import Cleaned
 from hyalen.core.structure.tree import StructureTree
 from hyalen.store.records import TaskRecord
 from hyalen.store.store import Store
+from hyalen.work.attendant import Attendant
 from hyalen.work.foreman import Foreman
+from hyalen.work.workers import Job, Workers
 
 WAIT = 90_000
+HERE = "http://127.0.0.1:8320"
+
+
+class AtOnce(Workers):
+    """Does each job here and now."""
+
+    def capacity(self) -> int:
+        return 1
+
+    def submit(self, job: Job) -> Future[Any]:
+        future: Future[Any] = Future()
+        try:
+            future.set_result(job.function(*job.arguments))
+        except Exception as error:
+            future.set_exception(error)
+        return future
+
+    def close(self) -> None:
+        pass
+
+
+AT_ONCE = Attendant(AtOnce)
 
 
 def deliver(document: DocumentContent, image: Callable[[int], bytes], name: str, **options: bool) -> bytes:
@@ -70,14 +96,18 @@ def read_page(store: Store, page_id: int, content: PageContent, how: Cleaned | N
 
 
 def read_document(
-    store: Store, contents: Sequence[PageContent], languages: Sequence[str] = ("eng",), image: str = ""
+    store: Store,
+    contents: Sequence[PageContent],
+    languages: Sequence[str] = ("eng",),
+    image: str = "",
+    how: Cleaned | None = None,
 ) -> tuple[int, list[int]]:
     """A document whose pages are read, and their ids; `image` is the file of all their pictures."""
     batch = store.documents.add_batch("b", list(languages))
     document = store.documents.add(batch, "Some scan.pdf", "0" * 64, len(contents))
     ids = store.pages.ids(document)
     for page_id, content in zip(ids, contents, strict=True):
-        read_page(store, page_id, content, image=image)
+        read_page(store, page_id, content, how, image)
     return document, ids
 
 

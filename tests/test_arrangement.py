@@ -93,6 +93,21 @@ def test_a_spread_becomes_two_pages_in_reading_direction(store: Store, language:
     assert store.pages.ids(document) == [page, other, last]
 
 
+def test_a_fold_set_by_hand_and_undone_leaves_one_page(store: Store, document: int) -> None:
+    page, last = store.pages.ids(document)[0], store.pages.ids(document)[-1]
+    by_hand = Treatment(split=Split(switch=Switch.BY_HAND, fold=(8.0, 8.1)))
+    store.settings.treat(document, {page: by_hand})
+    spread = cleaned(spread=True, applied=Applied(fold=(8.0, 8.1)))
+    do(store, waiting(store, page, "clean"), spread)
+    assert [p.half for p in store.pages.states(document)][:2] == ["left", "right"]
+    store.decisions.undo(document)
+    assert [p.half for p in store.pages.states(document)] == ["whole"] * len(store.pages.ids(document))
+    # Another setting does not bring the half back, and the fold done again does.
+    store.settings.treat(document, {page: Treatment(lighten=Lighten(switch=Switch.OFF))})
+    assert store.pages.ids(document)[0] == page and store.pages.ids(document)[-1] == last
+    assert all(p.half == "whole" for p in store.pages.states(document))
+
+
 def test_a_page_scanned_twice_becomes_a_doubt(store: Store, document: int, maker: type[ContentMaker]) -> None:
     a, b, c, _ = store.pages.ids(document)
     pale = Treatment(lighten=Lighten(switch=Switch.OFF))

@@ -16,7 +16,7 @@ from hyalen.demo.typeset import Typesetter
 from hyalen.store.store import Store
 from hyalen.work.foreman import Foreman
 from hyalen.work.intake import take_in_file
-from tests.helpers import Server, until_idle
+from tests.helpers import AT_ONCE, Server, until_idle
 
 COLUMNS, TABLES, COARSE = 1, 2, 3
 HOW = Spoiling(skew=0.7, tint=AGED, specks=150, noise=4)
@@ -33,7 +33,7 @@ def server(tmp_path_factory: pytest.TempPathFactory, setter: Typesetter) -> Iter
         path = folder / f"{name}.png"
         size = round(picture.width * dpi / 300), round(picture.height * dpi / 300)
         picture.resize(size).save(path, dpi=(dpi, dpi))
-        take_in_file(store, batch, path, Limits())
+        take_in_file(store, AT_ONCE, batch, path, Limits())
     foreman = Foreman(store, 2)
     foreman.start()
     until_idle(foreman)

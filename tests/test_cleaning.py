@@ -373,6 +373,33 @@ def test_streaks_and_folds_go_and_rules_stay(setter: Typesetter) -> None:
     assert find_lines(plain, 300) == []
 
 
+@pytest.mark.parametrize("lean", [-2.4, -1.0, 0.7, 1.5, 2.8])
+def test_a_fold_that_leans_is_found_and_taken_off(pages: Pages, lean: float) -> None:
+    plain = grey(pages.truth(ENGLISH).image)
+    scan = grey(spoil(pages.truth(ENGLISH).image, 300, Spoiling(folds=1, fold_lean=lean), seed=3))
+    (line,) = find_lines(scan, 300)
+    assert np.rad2deg(np.arctan(line.slope)) == pytest.approx(lean, abs=0.15)
+    mended = remove_lines(scan, [line])
+    marked = np.abs(scan.astype(int) - plain) > 30
+    assert (np.abs(mended.astype(int) - plain) > 30).sum() < 0.25 * marked.sum()
+
+
+def test_a_streak_that_begins_on_the_page_is_taken_off_from_there(pages: Pages) -> None:
+    plain = grey(pages.truth(ENGLISH).image)
+    scan = grey(spoil(pages.truth(ENGLISH).image, 300, Spoiling(streaks=1, streak_from=0.4), seed=5))
+    (line,) = find_lines(scan, 300)
+    assert line.upright and line.span == (pytest.approx(0.4, abs=0.05), 1.0)
+    mended = remove_lines(scan, [line])
+    assert np.array_equal(mended[: int(0.3 * len(mended))], scan[: int(0.3 * len(mended))])
+    assert f_measure(mended < 128, plain < 128) > 99
+
+
+def test_a_rule_that_reaches_an_edge_is_no_streak(pages: Pages) -> None:
+    page = grey(pages.truth(ENGLISH).image).copy()
+    page[1200:, 1300:1306] = 0  # a column rule, cut by the page's foot
+    assert find_lines(page, 300) == []
+
+
 def test_dirty_edges_go_and_a_cut_letter_stays() -> None:
     page = np.full((1200, 900), 255, np.uint8)
     page[300:900, :12] = 40

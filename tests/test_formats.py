@@ -17,6 +17,9 @@ from docx import Document
 from openpyxl import load_workbook
 
 from bench.material import DIRTY, Case
+from hyalen.core.decisions.ink import Lay
+from hyalen.core.decisions.operations import AssignRole
+from hyalen.core.decisions.replay import perform
 from hyalen.core.formats.codecs import encode_bitonal, encode_jpeg
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
@@ -374,6 +377,27 @@ def test_workbook_holds_tables_with_spans_and_no_formulas(document: DocumentCont
     assert [str(r) for r in sheet.merged_cells.ranges] == ["A1:B1"]
     assert [c.value for c in sheet[2]] == ["Oil", "=96", 45.5]
     assert sheet["B2"].data_type == "s" and sheet["A1"].font.bold
+
+
+def test_text_made_a_figure_stays_in_every_format(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "SKARNHOLM LIGHTS BOARD").add(Role.PARAGRAPH, "Dear Sir").page()
+    region = Lay(None).region(page.regions[0])
+    page = perform(page, AssignRole(region=region, role=Role.FIGURE), Lay(None))
+    document = DocumentContent(title="t", language="eng", pages=(page,))
+    assert made(document, "txt").decode() == "[SKARNHOLM LIGHTS BOARD]\n\nDear Sir\n"
+    again = perform(page, AssignRole(region=region, role=Role.HEADING_1), Lay(None))
+    assert made(DocumentContent(title="t", language="eng", pages=(again,)), "txt").decode().startswith("SKARNHOLM")
+
+
+def test_no_wrong_word_spoils_an_office_file(maker: type[ContentMaker], tmp_path: Path) -> None:
+    page = (
+        maker().add(Role.PARAGRAPH, "the light\x0b was \ufffeout\x00").table([["a\x08", "b"], ["c\uffff", "3"]]).page()
+    )
+    document = DocumentContent(title="t", language="eng", pages=(page,))
+    with zipfile.ZipFile(io.BytesIO(made(document, "docx"))) as archive:
+        assert "the light was out" in archive.read("word/document.xml").decode()
+    (sheet,) = load_workbook(io.BytesIO(made(document, "xlsx"))).worksheets
+    assert sheet["A1"].value == "a" and sheet["B2"].value == 3
 
 
 def test_json_is_the_page_content_model(document: DocumentContent) -> None:

@@ -150,6 +150,24 @@ def test_specks_go_and_dots_accents_and_leaders_stay(setter) -> None:
     assert (mended[1500:] < 128).sum() <= 5 * 13
 
 
+def test_fibres_go_and_dashes_and_lone_figures_stay(setter) -> None:
+    page = setter.set(
+        '<html lang="en"><body style="font:8pt Liberation Serif;margin:30mm"><table style="width:140mm">'
+        + "".join(f"<tr><td>Oil {n}<td>1<td>–<td>/<td>{n}.5" for n in range(2, 14))
+        + "</table>"
+    )
+    clean = page.image[:, :, 0]
+    untouched, removed = despeckle(clean, 300)
+    assert removed == 0 and np.array_equal(untouched, clean)
+    rng = np.random.default_rng(4)
+    fibred = clean.copy()
+    for _ in range(40):  # 14 by 2 pixels, at any angle
+        x, y, angle = int(rng.integers(300, 2200)), int(rng.integers(1700, 3300)), rng.uniform(0, np.pi)
+        cv2.line(fibred, (x, y), (x + int(14 * np.cos(angle)), y + int(14 * np.sin(angle))), 60, 2)
+    mended, removed = despeckle(fibred, 300)
+    assert removed >= 38 and (mended[1700:] < 128).sum() < 100 and np.array_equal(mended[:1600], clean[:1600])
+
+
 def test_specks_within_a_tables_frame_go_and_its_rules_stay() -> None:
     page = np.full((900, 1200), 255, np.uint8)
     cv2.rectangle(page, (100, 100), (1100, 800), 0, 4)

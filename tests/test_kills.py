@@ -16,7 +16,7 @@ from hyalen.store.store import Store
 from tests.helpers import many_pages
 
 KILLS = 50
-SHORT, LONG = (0.1, 1.2), (3.0, 6.0)  # seconds of work between two kills; workers need some to come up
+SHORT, LONG = (0.1, 1.2), (6.0, 9.0)  # seconds of work between two kills; workers need some to come up
 
 
 def serve(data: str, port: int) -> None:

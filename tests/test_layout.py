@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
+from bench.material import paragraphs
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.cells import settled
@@ -14,6 +15,7 @@ from hyalen.core.layout.figures import find_figures
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
+from hyalen.core.layout.regions import find_regions
 from hyalen.core.layout.rows import cut_lines, join_rows
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
@@ -22,6 +24,8 @@ from hyalen.core.model.content import Cell, Line, Table
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.proofing.totals import number, wrong_totals
+from hyalen.core.read import read_content
+from hyalen.demo.typeset import Typesetter
 from tests.conftest import ContentMaker, make_line
 
 
@@ -105,6 +109,51 @@ def test_paragraphs_part_at_space_indent_size_marker_and_short_end() -> None:
     assert [len(p) for p in split_paragraphs(lines)] == [3, 2, 2, 1, 1, 1]
     tall = make_line("Larger type follows", 100, 740, ids, height=60)
     assert [len(p) for p in split_paragraphs([lines[0], tall])] == [1, 1]
+
+
+def test_a_bold_line_that_ends_early_is_parted_from_the_text_beside_it() -> None:
+    ids = ContentMaker().ids
+    texts = [
+        "Stores and tenders",
+        "Whereas the oil is landed twice a year, and",
+        "the tender calls in March and in October as",
+        "the weather allows,",
+    ]
+    lines = [make_line(text, 100, 100 + 60 * i, ids) for i, text in enumerate(texts)]
+    assert [len(p) for p in split_paragraphs(lines, strokes=[3.0, 3.1, 3.0, 3.0])] == [4]
+    assert [len(p) for p in split_paragraphs(lines, strokes=[4.4, 3.1, 3.0, 3.0])] == [1, 3]
+    # Worn type varies: a line that is a little heavier is no heading.
+    assert [len(p) for p in split_paragraphs(lines, strokes=[3.6, 2.7, 3.3, 3.0])] == [4]
+
+
+@pytest.mark.parametrize("face", ["Liberation Sans", "EB Garamond"])
+@pytest.mark.parametrize("style", ["font-weight:bold", "font-size:1.3em;font-weight:normal"])
+def test_headings_are_found_by_weight_or_size(setter: Typesetter, face: str, style: str) -> None:
+    heads = ("Of the lamp and its keeper", "Stores and tenders", "The fog signal")
+    body = "".join(
+        f'<h3 style="margin:1em 0 .4em;font-size:1em;{style}">{head}</h3><p style="margin:0 0 .6em">{text}</p>'
+        for head, (tag, text) in zip(
+            heads, [p for p in paragraphs("eng") if p[0] == "p" and len(p[1]) > 200], strict=False
+        )
+    )
+    page = setter.set(f"<!doctype html><html lang=en><body style=\"margin:25mm;font:11pt/1.4 '{face}'\">{body}", 300)
+    content = read_content(page.image, 300, ("eng",))
+    assert [r.text for r in content.regions if r.role.heading_level] == list(heads)
+
+
+@pytest.mark.parametrize("rows,columns", [(1, 4), (5, 1)])
+def test_a_single_ruled_row_or_column_is_a_table(rows: int, columns: int) -> None:
+    page = np.full((1400, 1700), 255, np.uint8)
+    xs = np.linspace(200, 1500, columns + 1).astype(int).tolist()
+    ys = [300 + 70 * r for r in range(rows + 1)]
+    for y in ys:
+        cv2.line(page, (xs[0], y), (xs[-1], y), 0, 3)
+    for x in xs:
+        cv2.line(page, (x, ys[0]), (x, ys[-1]), 0, 3)
+    (table,) = ruled_tables(page, 200)
+    assert (table.rows, table.columns, len(table.cells)) == (rows, columns, rows * columns)
+    blank = find_regions(page, 200, [], ("eng",))
+    assert [r for r in blank if r.table is not None] == []  # boxes without a word are a drawing's
 
 
 def test_type_size_does_not_depend_on_descenders() -> None:

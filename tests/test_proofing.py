@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
 from hyalen.core.accessibility.rules import Heading, document_doubts
@@ -24,8 +26,10 @@ from hyalen.core.decisions.requests import (
 from hyalen.core.model.content import PageContent, Role, Word, WordState
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Finding
-from hyalen.core.proofing.doubts import Stage, page_doubts, word_weight
+from hyalen.core.proofing.doubts import Stage, page_doubts, word_reason, word_weight
+from hyalen.store.store import Store
 from tests.conftest import ContentMaker
+from tests.helpers import cleaned, read_document
 
 
 def apply(content: PageContent, request: Request) -> PageContent:
@@ -67,7 +71,7 @@ def test_cleaning_doubts_come_from_unsure_findings(maker: type[ContentMaker]) ->
         width=1, height=1, dpi=300, turn=0, skew=0, trim=Box(0, 0, 1, 1), to_original=(1,) * 9, blank=False, colour=False,
         findings=(Finding(step="turn", says="perhaps", confidence=0.5), Finding(step="trim", says="sure")),
     )  # fmt: skip
-    page = maker().page()
+    page = maker().add(Role.PARAGRAPH, "the light").page()
     assert [(d.key, d.stage) for d in page_doubts(page, cleaned)] == [("clean:turn", Stage.CLEAN)]
     assert page_doubts(apply(page, AcceptDoubt(key="clean:turn")), cleaned) == []
 
@@ -180,3 +184,57 @@ def test_document_rules() -> None:
     assert keys == {"check:title", "check:level:r2"}
     assert {d.key for _, d in document_doubts("A title", "scan-014", 30, [])} == {"check:bookmarks"}
     assert document_doubts("A title", "scan-014", 20, headings[:1]) == []
+
+
+@pytest.mark.parametrize(
+    "text,others,confidence,says",
+    [
+        ("lamqs", (), 0.9, "Not in the English word list"),
+        ("lamqs", (), 0.3, "Not in the English word list; its ink is unclear"),
+        ("light", ("sight",), 0.8, "Two readings: “light” or “sight”"),
+        ("1O4", (), 0.8, "Letters and figures in one word"),
+        ("104", (), 0.8, "Figures, which no word list can confirm"),
+        ("·", (), 0.7, "A mark alone: perhaps a speck"),
+        ("light", (), 0.5, "Its ink is unclear"),
+        ("light", (), 0.7, "A letter of it could be another"),
+    ],
+)
+def test_a_doubtful_word_says_what_is_doubtful(
+    text: str, others: tuple[str, ...], confidence: float, says: str
+) -> None:
+    word = Word(id="w", text=text, box=Box(0, 0, 9, 9), confidence=confidence, others=others)
+    assert word_reason(word, "eng").startswith(says)
+
+
+def test_ink_and_no_word_is_a_doubt_of_the_first_rank(maker: type[ContentMaker]) -> None:
+    page = maker().figure("A lamp").page()
+    worst = page_doubts(page, cleaned())[0]
+    assert worst.key == "read:nothing" and worst.weight > 0.95
+    assert all(d.key != "read:nothing" for d in page_doubts(page, cleaned(blank=True)))
+    assert all(d.key != "read:nothing" for d in page_doubts(maker().add(Role.PARAGRAPH, "a word").page(), cleaned()))
+
+
+def test_one_cause_on_every_page_is_one_doubt_of_the_document(tmp_path: Path, maker: type[ContentMaker]) -> None:
+    store = Store(tmp_path / "data")
+    coarse = Finding(step="quality", topic="resolution", says="Only 150 dpi.", value=150, confidence=0.6)
+    pages = [maker().add(Role.PARAGRAPH, "the light").page() for _ in range(4)]
+    document, _ = read_document(store, pages, how=cleaned(findings=(coarse,)))
+    (told,) = [d for d in store.doubts.of_document(document) if d.kind == "quality"]
+    assert (told.position, told.pages) == (0, (0, 1, 2, 3))
+    assert store.doubts.count_document(document)["clean"] == 1
+    assert [s.doubts for s in store.pages.states(document)][1:] == [s.doubts for s in store.pages.states(document)][
+        1:2
+    ] * 3
+    # With fewer pages of it, each is told by itself.
+    ids = store.pages.ids(document)
+    store.settings.take_out(document, ids[:2])
+    assert [d.pages for d in store.doubts.of_document(document) if d.kind == "quality"] == [(), ()]
+    store.decisions.undo(document)
+    # Left as it is, it is left on every page, and comes back with undo.
+    revision = store.pages.page(ids[0]).revision
+    outcome = store.decisions.leave_everywhere(ids[0], revision, AcceptDoubt(key=told.key))
+    assert outcome.pages == set(ids)
+    assert not [d for d in store.doubts.of_document(document) if d.kind == "quality"]
+    store.decisions.undo(document)
+    assert [d.pages for d in store.doubts.of_document(document) if d.kind == "quality"] == [(0, 1, 2, 3)]
+    store.close()

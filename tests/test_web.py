@@ -14,18 +14,21 @@ from pathlib import Path
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from httpx import Response
 
 from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.source import Limits
 from hyalen.core.model.content import PageContent, Role
 from hyalen.web.app import make_app
 from tests.conftest import ContentMaker, Judge
-from tests.helpers import many_pages, read_document
+from tests.helpers import HERE, many_pages, read_document
 
 
 @pytest.fixture(scope="module")
 def client(tmp_path_factory: pytest.TempPathFactory) -> Iterator[TestClient]:
-    with TestClient(make_app(tmp_path_factory.mktemp("web"), workers=2, limits=Limits(bytes=5_000_000))) as made:
+    with TestClient(
+        make_app(tmp_path_factory.mktemp("web"), workers=2, limits=Limits(bytes=5_000_000)), base_url=HERE
+    ) as made:
         yield made
 
 
@@ -46,6 +49,17 @@ def read(client: TestClient, small_scan: Path) -> tuple[int, int]:
     (document,) = told["documents"]
     wait(client, batch)
     return batch, document
+
+
+def now(client: TestClient, url: str) -> dict:
+    """The revision that a change of a document is made on."""
+    return {"revision": client.get(url).json()["revision"]}
+
+
+def turned(client: TestClient, url: str) -> Response:
+    """Undo or redo whatever comes next."""
+    document, which = url.rsplit("/", 1)
+    return client.post(url, json={"change": client.get(document).json()[which]["id"]})
 
 
 def wait(client: TestClient, batch: int) -> dict:
@@ -91,7 +105,7 @@ def test_only_files_named_by_their_content_are_given_out(client: TestClient, rea
 def test_other_sites_are_refused(client: TestClient) -> None:
     assert client.get("/api/batches", headers={"Origin": "https://example.org"}).status_code == 403
     assert client.get("/api/batches", headers={"Host": "example.org"}).status_code == 403
-    assert client.get("/api/batches", headers={"Origin": "http://testserver"}).status_code == 200
+    assert client.get("/api/batches", headers={"Origin": HERE}).status_code == 200
 
 
 def test_page_with_images_content_and_doubts(client: TestClient, read: tuple[int, int]) -> None:
@@ -126,8 +140,8 @@ def test_edit_undo_redo_and_stale(client: TestClient, read: tuple[int, int]) -> 
     undone = client.post(f"{url}/undo", json={"change": told["document"]["undo"]["id"]}).json()
     assert (undone["page"]["id"], undone["label"]) == (page["id"], "caption")
     assert page_of(client, read[1])["content"] == page["content"]
-    assert client.post(f"{url}/redo", json={}).json()["label"] == "caption"
-    client.post(f"{url}/undo", json={})
+    assert turned(client, f"{url}/redo").json()["label"] == "caption"
+    turned(client, f"{url}/undo")
 
 
 def test_reading_again_keeps_corrected_words_unless_told_otherwise(client: TestClient, read: tuple[int, int]) -> None:
@@ -137,15 +151,18 @@ def test_reading_again_keeps_corrected_words_unless_told_otherwise(client: TestC
     operation = {"op": "set_word", "word_id": word["id"], "text": "Zzyzx"}
     client.post(f"/api/pages/{page['id']}/edits", json={"revision": page["revision"], "operation": operation})
     for keep, label in ((True, "read again"), (False, "read afresh")):
-        answer = client.post(f"/api/pages/{page['id']}/read", json={"languages": ["eng", "fra"], "keep": keep})
+        answer = client.post(
+            f"/api/pages/{page['id']}/read",
+            json=now(client, f"/api/documents/{document}") | {"languages": ["eng", "fra"], "keep": keep},
+        )
         assert answer.status_code == 202
         wait(client, batch)
         assert ("Zzyzx" in json.dumps(page_of(client, document)["content"])) is keep
         assert client.get(f"/api/documents/{document}").json()["undo"]["label"] == label
     assert page_of(client, document)["content"]["languages"] == ["eng", "fra"]
-    client.post(f"/api/documents/{document}/undo", json={})
+    turned(client, f"/api/documents/{document}/undo")
     assert "Zzyzx" in json.dumps(page_of(client, document)["content"])
-    client.post(f"/api/documents/{document}/undo", json={})  # back to English, and no need to read
+    turned(client, f"/api/documents/{document}/undo")  # back to English, and no need to read
     assert page_of(client, document)["content"]["languages"] == ["eng"]
 
 
@@ -154,12 +171,21 @@ def test_a_treatment_by_hand_is_applied_and_the_original_stays(client: TestClien
     page = page_of(client, document)
     before = client.get(page["original"]).content
     treatment = page["treatment"] | {"turn": {"switch": "by_hand", "degrees": 90}}
-    assert client.put(f"/api/pages/{page['id']}/treatment", json={"treatment": treatment}).status_code == 202
+    assert (
+        client.put(
+            f"/api/pages/{page['id']}/treatment",
+            json=now(client, f"/api/documents/{document}") | {"treatment": treatment},
+        ).status_code
+        == 202
+    )
     wait(client, batch)
     turned = page_of(client, document)
     assert turned["content"]["width"] == page["content"]["height"]
     assert client.get(turned["original"]).content == before
-    client.put(f"/api/pages/{page['id']}/treatment", json={"treatment": page["treatment"]})
+    client.put(
+        f"/api/pages/{page['id']}/treatment",
+        json=now(client, f"/api/documents/{document}") | {"treatment": page["treatment"]},
+    )
     wait(client, batch)
 
 
@@ -213,22 +239,28 @@ def test_pages_are_arranged_treated_and_named_over_http(client: TestClient, smal
         return [p["id"] for p in client.get(url).json()["pages"]]
 
     a, b, c = ids()
-    assert [p["id"] for p in client.put(f"{url}/order", json={"pages": [c, a, b]}).json()["pages"]] == [c, a, b]
-    assert client.put(f"{url}/order", json={"pages": [c, a]}).status_code == 409
-    told = client.post(f"{url}/pages/remove", json={"pages": [a]}).json()
+    assert [
+        p["id"] for p in client.put(f"{url}/order", json=now(client, url) | {"pages": [c, a, b]}).json()["pages"]
+    ] == [c, a, b]
+    assert client.put(f"{url}/order", json=now(client, url) | {"pages": [c, a]}).status_code == 409
+    told = client.post(f"{url}/pages/remove", json=now(client, url) | {"pages": [a]}).json()
     assert [p["id"] for p in told["pages"]] == [c, b] and [r["id"] for r in told["removed"]] == [a]
-    assert client.post(f"{url}/pages/remove", json={"pages": [c, b]}).status_code == 409
-    assert [p["id"] for p in client.post(f"{url}/pages/restore", json={"pages": [a]}).json()["pages"]] == [c, a, b]
+    assert client.post(f"{url}/pages/remove", json=now(client, url) | {"pages": [c, b]}).status_code == 409
+    assert [
+        p["id"] for p in client.post(f"{url}/pages/restore", json=now(client, url) | {"pages": [a]}).json()["pages"]
+    ] == [c, a, b]
 
-    assert client.post(f"{url}/turn", json={"pages": [a, b], "degrees": 180}).json() == {"tasks": 2}
+    assert client.post(f"{url}/turn", json=now(client, url) | {"pages": [a, b], "degrees": 180}).json()["tasks"] == 2
     wait(client, batch)
     turns = {p: client.get(f"/api/pages/{p}").json()["applied"]["turn"] for p in (a, b, c)}
     assert turns == {a: 180, b: 180, c: 0}
-    assert client.post(f"{url}/undo", json={}).json()["label"] == "treatment of 2 pages"
+    assert turned(client, f"{url}/undo").json()["label"] == "treatment of 2 pages"
     wait(client, batch)
     assert client.get(f"/api/pages/{a}").json()["applied"]["turn"] == 0
 
-    assert client.post(f"{url}/margins", json={"pages": [a, b, c], "even": True}).json() == {"tasks": 3}
+    assert (
+        client.post(f"{url}/margins", json=now(client, url) | {"pages": [a, b, c], "even": True}).json()["tasks"] == 3
+    )
     wait(client, batch)
     sizes = {tuple(client.get(f"/api/pages/{p}").json()["cleaned_size"]) for p in (a, b, c)}
     assert len(sizes) == 1
@@ -239,11 +271,19 @@ def test_pages_are_arranged_treated_and_named_over_http(client: TestClient, smal
     again = client.post("/api/treatments", json={"name": "as scanned", "treatment": treatment})
     assert again.status_code == 409
     chosen = {"treatment": saved["treatment"], "pages": "selection", "selection": [a, c]}
-    assert client.put(f"/api/pages/{a}/treatment", json=chosen).json() == {"tasks": 2}
+    assert (
+        client.put(f"/api/pages/{a}/treatment", json=now(client, f"/api/documents/{document}") | chosen).json()["tasks"]
+        == 2
+    )
     wait(client, batch)
     switches = [client.get(f"/api/pages/{p}").json()["treatment"]["lighten"]["switch"] for p in (a, b, c)]
     assert switches == ["off", "automatic", "off"]
-    assert client.put(f"/api/pages/{a}/treatment", json=chosen | {"pages": "batch"}).json() == {"tasks": 3}
+    assert (
+        client.put(
+            f"/api/pages/{a}/treatment", json=now(client, f"/api/documents/{document}") | chosen | {"pages": "batch"}
+        ).json()["tasks"]
+        == 3
+    )
     assert client.delete(f"/api/treatments/{saved['id']}").status_code == 204
     wait(client, batch)
 
@@ -254,7 +294,7 @@ def test_delivery_becomes_out_of_date_with_the_next_change(
     batch, document = read
     assert client.post(f"/api/batches/{batch}/deliveries", json={"formats": ["odt"]}).status_code == 422
     assert client.get(f"/api/batches/{batch}/zip").status_code == 409
-    assert client.post(f"/api/batches/{batch}/deliveries", json={"formats": ["pdf", "txt"]}).json() == {"tasks": 2}
+    assert client.post(f"/api/batches/{batch}/deliveries", json={"formats": ["pdf", "txt"]}).json()["tasks"] == 2
     state = wait(client, batch)
     assert {d["name"] for d in state["deliveries"]} == {"Small-scan.pdf", "Small-scan.txt"}
     file = client.get(f"/api/deliveries/{state['deliveries'][0]['id']}/file")
@@ -264,7 +304,9 @@ def test_delivery_becomes_out_of_date_with_the_next_change(
     (tmp_path / "Small-scan.pdf").write_bytes(archive.read("Small-scan.pdf"))
     judge.accepts(tmp_path / "Small-scan.pdf")
     assert all(d["current"] for d in state["deliveries"])
-    client.patch(f"/api/documents/{document}", json={"title": "A better title"})
+    client.patch(
+        f"/api/documents/{document}", json=now(client, f"/api/documents/{document}") | {"title": "A better title"}
+    )
     assert not any(d["current"] for d in client.get(f"/api/batches/{batch}").json()["deliveries"])
 
 
@@ -272,11 +314,14 @@ def test_too_large_a_file_is_a_problem_and_the_others_go_on(
     client: TestClient, read: tuple[int, int], small_scan: Path
 ) -> None:
     batch = client.post("/api/batches", json={"name": "b", "languages": ["eng"]}).json()["id"]
+    url = f"/api/batches/{batch}/files"
+    beyond = {"files": ("vast.tif", b"II*\0" + b"\0" * 6_000_000)}
+    assert client.post(url, files=beyond).status_code == 413
     files = [
-        ("files", ("huge.tif", b"II*\0" + b"\0" * 6_000_000)),
+        ("files", ("huge.tif", b"II*\0" + b"\0" * 5_000_000)),
         ("files", ("a/b/../c.png", small_scan.read_bytes())),
     ]
-    told = client.post(f"/api/batches/{batch}/files", files=files).json()
+    told = client.post(url, files=files).json()
     assert [p["file"] for p in told["problems"]] == ["huge.tif"] and "limit" in told["problems"][0]["reason"]
     assert client.get(f"/api/batches/{batch}").json()["documents"][0]["name"] == "c.png"
     client.delete(f"/api/batches/{batch}")
@@ -297,7 +342,7 @@ def test_a_long_flow_comes_in_parts_that_fit(tmp_path: Path, maker: type[Content
 
     app = make_app(tmp_path / "long", workers=1)
     document, _ = read_document(app.state.services.store, [page(n) for n in range(25)])
-    with TestClient(app) as client:
+    with TestClient(app, base_url=HERE) as client:
         url = f"/api/documents/{document}/flow"
         whole = client.get(url, params={"count": 50}).json()["items"]
         parts, at = [], 0

@@ -8,7 +8,7 @@ packages=(
   tesseract-ocr-nld tesseract-ocr-pol tesseract-ocr-rus tesseract-ocr-ell tesseract-ocr-ara tesseract-ocr-heb
   tesseract-ocr-frk tesseract-ocr-grc
   tesseract-ocr-osd tesseract-ocr-script-latn
-  chromium poppler-utils qpdf
+  chromium poppler-utils qpdf jbig2dec
   fonts-liberation fonts-noto-core fonts-ebgaramond
 )
 commands=(python3 node npm)

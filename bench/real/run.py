@@ -39,9 +39,9 @@ MOST_ENLARGED = 2200  # pixels; the bare engine is not given larger pages three 
 def read_page(path: Path, language: str) -> PageContent:
     """A scan through the whole pipeline."""
     source = read_source_page(path, 0, Limits())
-    original = Original(source.original, source.dpi, source.stated_turn, bool(source.dpi_reason))
+    original = Original.of(source)
     turn = partial(find_turn, languages=(language,))
-    page = clean_page(original.pixels(), original.dpi, Treatment(), turn, dpi_guessed=original.dpi_guessed)
+    page = clean_page(original.scan().pixels, original.dpi, Treatment(), turn, dpi_guessed=original.dpi_guessed)
     return read_content(page.read, page.cleaned.dpi, (language,))
 
 

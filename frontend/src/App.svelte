@@ -47,6 +47,11 @@
       The server does not answer. Work goes on by itself when it is back; nothing is lost.
     </p>
   {/if}
+  {#if desk.full}
+    <p role="alert" class="bg-lamp-300 text-lamp-900 m-0 px-4 py-1 text-sm">
+      The disk is full: nothing more can be brought in or saved, and work rests. Make room; all goes on by itself.
+    </p>
+  {/if}
   <main class="min-h-0 flex-1">
     {#if desk.document}
       <Workbench />

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 from functools import cache, lru_cache
@@ -16,7 +17,7 @@ SCRIPT_LANGUAGES = {
     "ARABIC": ("ara",),
     "HEBREW": ("heb",),
 }
-LEAST_WORDS = 3
+LEAST_WORDS = 3  # words that tell a language
 UNPARTED = frozenset({"zh", "ja", "ko"})  # written without spaces: their words are no tokens of a list
 # What the OCR engine names as languages and are ways to print one (BCP 47 tags; RFC 5646, 2.2.3).
 SCRIPT_TAGS = {"frk": "de-Latf"}
@@ -36,6 +37,14 @@ def language_tag(code: str) -> str:
 
 
 @cache
+def is_language(code: str) -> bool:
+    """Whether there is a language of that ISO 639-3 code, or a way to print one that the OCR engine names so."""
+    if code in SCRIPT_TAGS:
+        return True
+    return bool(re.fullmatch("[a-z]{3}", code)) and langcodes.Language.get(code).is_valid()
+
+
+@cache
 def language_name(code: str, reader: str = "en") -> str:
     """What the language is called in the language `reader` (a BCP 47 tag), or its code."""
     language, _, script = language_tag(code).partition("-")
@@ -47,6 +56,16 @@ def language_name(code: str, reader: str = "en") -> str:
     if not named:
         return code
     return f"{named} ({names.scripts.get(script, script)})" if len(script) == 4 else str(named)
+
+
+@cache
+def number_signs(code: str) -> tuple[str, str] | None:
+    """What parts decimals and thousands in a language's numbers (CLDR, numbers/symbols); None where it is not known."""
+    try:
+        symbols = Locale.parse(language_tag(code), sep="-").number_symbols["latn"]
+    except (ValueError, UnknownLocaleError, KeyError):
+        return None
+    return str(symbols["decimal"]), str(symbols["group"])
 
 
 @cache

@@ -27,7 +27,7 @@ from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
 
 AUTO = "auto"
-SAMPLE_STRIPS = 3
+SAMPLE_STRIPS = 3  # of a page, from which its languages are told
 LEAST_UNREAD = 0.5  # inches
 CERTAIN, LIKELY = 0.72, 0.45  # confidence of a strip's letters in the right script
 

@@ -128,15 +128,15 @@ def save_scans(paper: Paper, scans: list[Image], path: Path) -> None:
 def read_archive(data: Path, files: list[Path]) -> None:
     """Bring the files in and read them, unless that was done before."""
     store = Store(data)
+    foreman = Foreman(store, default_workers())
     if not any(b.batch.name == BATCH for b in store.documents.batches()):
         batch_id = store.documents.add_batch(BATCH, ["eng"])
         for paper, path in zip(ARCHIVE, files, strict=True):
-            document_id = take_in_file(store, batch_id, path, Limits())
+            document_id = take_in_file(store, foreman.attendant, batch_id, path, Limits()).document
             if document_id is not None:
                 store.settings.read_again(document_id, [], paper.languages, whole=True, keep=True)
                 if paper.duplex:
                     store.settings.scan_both_sides(document_id, True)
-    foreman = Foreman(store, default_workers())
     count = sum(len(paper.pages) for paper in ARCHIVE)
     progress = tqdm(total=count, desc="Reading the demo archive", unit="page", file=sys.stderr)
     changed = threading.Event()

@@ -21,7 +21,8 @@ class Curl:
 
     The surface lies `depth` inches below the lens's focal plane at the spine and rises over
     `reach` inches; the lens hangs `lens` inches above. `sag` shifts the lines as a
-    scanner's line sensor sees a lifted page; `wave` is the amplitude of a buckle.
+    scanner's line sensor sees a lifted page; `wave` is the amplitude of a buckle; `axis` says
+    above which share of the page's width (from the spine) and height the lens hangs.
     """
 
     depth: float = 0.0
@@ -32,6 +33,7 @@ class Curl:
     length: float = 7.0
     right: bool = False
     shadow: float = 0.5
+    axis: tuple[float, float] = (0.5, 0.5)
 
     def place(self, x: NDArray[np.float64], y: NDArray[np.float64], size: tuple[float, float]) -> Placed:
         """Where points of the flat page, in inches, are seen."""
@@ -44,8 +46,9 @@ class Curl:
         s = width - x if self.right else x
         z = np.interp(s, along, below)
         scale = self.lens / (self.lens - z)
-        u = width / 2 + (np.interp(s, along, across) - width / 2) * scale
-        v = height / 2 + (y - height / 2) * scale
+        middle = (self.axis[0] * width, self.axis[1] * height)
+        u = middle[0] + (np.interp(s, along, across) - middle[0]) * scale
+        v = middle[1] + (y - middle[1]) * scale
         v = v + self.sag * np.exp(-s / self.reach) + self.wave * np.sin(2 * np.pi * x / self.length + y / 9)
         return (width - u if self.right else u), v
 
@@ -60,7 +63,8 @@ class Spoiling:
     `skew` is positive where the content ends up turned counter-clockwise;
     `turn` is the clockwise quarter turn put on the finished scan. `corners` says where the
     page's corners (clockwise from the upper left) come to lie in a photograph, as shares of
-    the frame's width and height; the bed is then a table top.
+    the frame's width and height; the bed is then a table top. `fold_lean` is in degrees, and
+    `streak_from` says at which share of the scan's height the dust fell on the glass.
     """
 
     skew: float = 0.0
@@ -81,6 +85,9 @@ class Spoiling:
     show_through: float = 0.0
     streaks: int = 0
     folds: int = 0
+    fold_lean: float = 0.0
+    streak_from: float = 0.0
+    fibres: int = 0
     staples: int = 0
 
     def with_skew(self, degrees: float) -> Spoiling:
@@ -128,6 +135,11 @@ def spoil(page: Image, dpi: float, how: Spoiling, seed: int, reverse: Image | No
     scan = as_uint8(np.clip(image, 0, 255))
     if how.specks:
         _draw_specks(scan, rng, dpi, how.specks)
+    for _ in range(how.fibres):
+        x, y = int(rng.integers(width)), int(rng.integers(height))
+        angle, length = rng.uniform(0, np.pi), 14 * dpi / 300
+        end = (x + int(length * np.cos(angle)), y + int(length * np.sin(angle)))
+        cv2.line(scan, (x, y), end, (60,) * 3, max(1, round(dpi / 150)), cv2.LINE_AA)
     if how.punch_holes:
         for i in range(how.punch_holes):
             y = int(height / 2 + (i - (how.punch_holes - 1) / 2) * 3.15 * dpi)
@@ -137,9 +149,15 @@ def spoil(page: Image, dpi: float, how: Spoiling, seed: int, reverse: Image | No
         cv2.line(scan, (x, y), (x + int(0.35 * dpi), y + int(0.1 * dpi)), (70,) * 3, max(1, int(dpi / 75)), cv2.LINE_AA)
     for i in range(how.folds):
         y = int(height * (i + 1) / (how.folds + 1))
+        sag = int(np.tan(np.deg2rad(how.fold_lean)) * width)
         line = as_uint8(np.full((height, width), 255))
         cv2.line(
-            line, (0, y), (width, y + int(rng.uniform(-0.02, 0.02) * dpi)), (185,), max(1, int(dpi / 100)), cv2.LINE_AA
+            line,
+            (0, y),
+            (width, y + sag + int(rng.uniform(-0.02, 0.02) * dpi)),
+            (185,),
+            max(1, int(dpi / 100)),
+            cv2.LINE_AA,
         )
         line = as_uint8(cv2.GaussianBlur(line, (0, 0), dpi / 150))
         scan = as_uint8(scan * (line[:, :, None] / 255.0))
@@ -162,7 +180,8 @@ def spoil(page: Image, dpi: float, how: Spoiling, seed: int, reverse: Image | No
     for _ in range(how.streaks):
         x = int(rng.uniform(0.1, 0.9) * scan.shape[1])
         wide = max(1, int(dpi / 200))
-        scan[:, x : x + wide] = (scan[:, x : x + wide] * rng.uniform(0.45, 0.75)).astype(np.uint8)
+        struck = scan[int(how.streak_from * scan.shape[0]) :, x : x + wide]
+        struck[:] = (struck * rng.uniform(0.45, 0.75)).astype(np.uint8)
     if how.blur:
         scan = as_uint8(cv2.GaussianBlur(scan, (0, 0), how.blur * dpi))
     if how.noise:

@@ -46,9 +46,9 @@ class Arrangement:
         else:
             cursor = db.execute(
                 """INSERT INTO page (document_id, position, source_index, original_blob, kind, width, height, dpi,
-                     dpi_reason, stated_turn, languages, treatment, first_treatment)
+                     dpi_reason, damage, stated_turn, languages, treatment, first_treatment)
                    SELECT document_id, -2000000 - id, source_index, original_blob, kind, width, height, dpi,
-                     dpi_reason, stated_turn, languages, treatment, treatment FROM page WHERE id = ?""",
+                     dpi_reason, damage, stated_turn, languages, treatment, treatment FROM page WHERE id = ?""",
                 (page.id,),
             )
             other = int(cursor.lastrowid or 0)
@@ -59,20 +59,24 @@ class Arrangement:
             )
         self.arrange(db, page.document_id)
 
-    def pair(self, db: sqlite3.Connection, page: PageRecord) -> None:
-        """Two halves become one picture again, or part again, as their first page's treatment says."""
+    def pair(self, db: sqlite3.Connection, page: PageRecord, anew: bool = False) -> None:
+        """Two halves become one picture again, or part again, as their first page's treatment says.
+
+        Where the fold is to be found `anew`, they are one until it is found.
+        """
         kin = self.pages.halves(page)
         if len(kin) < 2:
             return
         first, second = kin[0], kin[1]
-        whole = first.treatment.split.switch is Switch.OFF
+        switch = first.treatment.split.switch
+        whole = switch is Switch.OFF or (switch is Switch.AUTOMATIC and (anew or second.joined))
         if whole == second.joined:
             return
         half = "whole" if whole else "left" if second.half == "right" else "right"
         db.execute("UPDATE page SET half = ? WHERE id = ?", (half, first.id))
         db.execute("UPDATE page SET joined = ? WHERE id = ?", (int(whole), second.id))
         if whole:
-            self.doubts.drop_page(db, second.id)
+            self.doubts.drop_page(db, second.id, page.document_id)
         self.arrange(db, page.document_id)
 
 

@@ -92,7 +92,7 @@ class Contents:
         page = self.pages.page(page_id)
         content = content or self.pages.content(page_id)
         if not page.is_live or content is None:
-            self.doubts.drop_page(db, page_id)
+            self.doubts.drop_page(db, page_id, page.document_id)
             return
         found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id))
         self.doubts.set_for_page(db, page_id, page.document_id, found)

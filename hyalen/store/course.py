@@ -163,7 +163,7 @@ class Course:
             if not self.tasks.finish(task.id):
                 return False
             db.execute(
-                """UPDATE page SET original_blob = ?, width = ?, height = ?, dpi = ?, dpi_reason = ?, kind = ?,
+                """UPDATE page SET original_blob = ?, width = ?, height = ?, dpi = ?, dpi_reason = ?, damage = ?, kind = ?,
                      stated_turn = ? WHERE id = ?""",
                 (
                     original_blob,
@@ -171,6 +171,7 @@ class Course:
                     values["height"],
                     values["dpi"],
                     values["dpi_reason"],
+                    values.get("damage", ""),
                     values["kind"],
                     values["stated_turn"],
                     task.page_id,

@@ -16,6 +16,10 @@ Row = sqlite3.Row
 Upgrade = Callable[[sqlite3.Connection], None]
 
 
+class Unusable(Exception):
+    """The database cannot be worked with; the message says why and what to do."""
+
+
 class Database:
     """A connection a thread for reading, closed with its thread; writes take turns.
 
@@ -33,7 +37,16 @@ class Database:
         self._local = threading.local()
         self._writing = threading.RLock()
         self._all: weakref.WeakSet[_Closing] = weakref.WeakSet()
-        migrate(self._connection(), upgrades or {})
+        try:
+            migrate(self._connection(), upgrades or {})
+        except sqlite3.DatabaseError as error:
+            if isinstance(error, sqlite3.OperationalError):
+                raise Unusable(
+                    f"{path} cannot be opened ({error}); see that the disk has room and is yours to write"
+                ) from error
+            raise Unusable(
+                f"{path} is damaged ({error}); put a copy of it back, or move it away to begin anew"
+            ) from error
 
     def _connection(self) -> sqlite3.Connection:
         held: _Closing | None = getattr(self._local, "held", None)
@@ -90,7 +103,10 @@ class _Closing:
 def migrate(connection: sqlite3.Connection, upgrades: dict[int, Upgrade]) -> None:
     """Apply the numbered .sql files that the database has not seen (PRAGMA user_version)."""
     (version,) = connection.execute("PRAGMA user_version").fetchone()
-    for name, sql in migrations():
+    known = migrations()
+    if version > int(known[-1][0][:4]):
+        raise Unusable("the data was last used by a newer version of Hyalen; use that one, or another --data directory")
+    for name, sql in known:
         number = int(name[:4])
         if number <= version:
             continue

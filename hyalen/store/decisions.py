@@ -9,7 +9,7 @@ from hyalen.core.decisions.decide import decide, name, word_of
 from hyalen.core.decisions.operations import (
     Retext,
 )
-from hyalen.core.decisions.requests import Request, SetWord
+from hyalen.core.decisions.requests import AcceptDoubt, Request, SetWord
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.packing import unpacked
 from hyalen.store.contents import Contents
@@ -88,6 +88,22 @@ class Decisions:
                     self.contents.add(db, each, theirs, operations)
                     count += len(operations)
             return Outcome(label, frozenset(self.contents.take_touched()), page_id, count)
+
+    def leave_everywhere(self, page_id: int, revision: int, request: AcceptDoubt) -> Outcome:
+        """Leave a doubt as it is on every page of the document that has it."""
+        with self.database.write() as db:
+            content = self._at_revision(page_id, revision)
+            document_id = self.pages.page(page_id).document_id
+            label = name(request, content)
+            self.contents.take_touched()
+            change_id = self.journal.record(db, document_id, label, [])
+            for each in self.contents.doubts.sharing(document_id, request.key):
+                theirs = self.pages.content(each)
+                if theirs is not None:
+                    operations = decide(theirs, request, self.contents.lay(each))
+                    self.journal.extend(db, change_id, document_id, [(each, o) for o in operations])
+                    self.contents.add(db, each, theirs, operations)
+            return Outcome(label, frozenset(self.contents.take_touched()), page_id)
 
     def _at_revision(self, page_id: int, revision: int) -> PageContent:
         page, content = self.pages.page(page_id), self.pages.content(page_id)

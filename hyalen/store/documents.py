@@ -46,7 +46,7 @@ class Documents:
                   (SELECT count(*) FROM document d WHERE d.batch_id = b.id) AS documents,
                   (SELECT coalesce(sum(page_count), 0) FROM document d WHERE d.batch_id = b.id) AS pages,
                   (SELECT count(*) FROM doubt x JOIN document d ON d.id = x.document_id
-                    WHERE d.batch_id = b.id) AS doubts,
+                    WHERE d.batch_id = b.id AND x.shared > 0) AS doubts,
                   (SELECT count(*) FROM task t WHERE t.batch_id = b.id AND t.state IN ('waiting', 'running')) AS busy
                 FROM batch b ORDER BY b.id DESC"""
         )
@@ -103,4 +103,6 @@ class Documents:
 
     def dismiss_problem(self, batch_id: int, problem_id: int) -> None:
         with self.database.write() as db:
-            db.execute("DELETE FROM problem WHERE id = ? AND batch_id = ?", (problem_id, batch_id))
+            gone = db.execute("DELETE FROM problem WHERE id = ? AND batch_id = ?", (problem_id, batch_id))
+            if not gone.rowcount:
+                raise NotFound(f"There is no problem {problem_id} in batch {batch_id}.")

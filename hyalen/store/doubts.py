@@ -9,7 +9,12 @@ from hyalen.core.proofing.doubts import Doubt, Stage
 from hyalen.store.database import Database
 from hyalen.store.records import DoubtRecord
 
-_COLUMNS = "d.page_id, p.position, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text"
+# What one cause makes of every page of a scanner's run: it is told once a document.
+SHARED = tuple(f"clean:quality:{topic}" for topic in ("resolution", "sharpness", "contrast", "noise"))
+LEAST_SHARING = 3  # pages
+_COLUMNS = """d.page_id, p.position, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text,
+  CASE WHEN d.shared > 1 THEN (SELECT group_concat(q.position) FROM doubt s JOIN page q ON q.id = s.page_id
+    WHERE s.document_id = d.document_id AND s.key = d.key) END AS pages"""
 
 
 class Doubts:
@@ -20,14 +25,34 @@ class Doubts:
         """The doubts of one page, those of its document aside."""
         db.execute("DELETE FROM doubt WHERE page_id = ? AND stage != ?", (page_id, Stage.CHECK))
         self._add(db, document_id, ((page_id, d) for d in doubts))
+        self._share(db, document_id)
 
     def set_for_document(self, db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]]) -> None:
         """What only the whole document shows, each with its page's id."""
         db.execute("DELETE FROM doubt WHERE document_id = ? AND stage = ?", (document_id, Stage.CHECK))
         self._add(db, document_id, doubts)
 
-    def drop_page(self, db: sqlite3.Connection, page_id: int) -> None:
+    def drop_page(self, db: sqlite3.Connection, page_id: int, document_id: int) -> None:
         db.execute("DELETE FROM doubt WHERE page_id = ?", (page_id,))
+        self._share(db, document_id)
+
+    def _share(self, db: sqlite3.Connection, document_id: int) -> None:
+        """Let the first of the pages with one cause tell it for all."""
+        for key in SHARED:
+            rows = db.execute(
+                """SELECT d.page_id, d.shared FROM doubt d JOIN page p ON p.id = d.page_id
+                   WHERE d.document_id = ? AND d.key = ? ORDER BY p.position""",
+                (document_id, key),
+            ).fetchall()
+            many = len(rows) >= LEAST_SHARING
+            wanted = [len(rows) if at == 0 and many else int(not many) for at in range(len(rows))]
+            changed = [(now, r["page_id"], key) for r, now in zip(rows, wanted, strict=True) if r["shared"] != now]
+            db.executemany("UPDATE doubt SET shared = ? WHERE page_id = ? AND key = ?", changed)
+
+    def sharing(self, document_id: int, key: str) -> list[int]:
+        """The pages that have a doubt of that key."""
+        rows = self.database.rows("SELECT page_id FROM doubt WHERE document_id = ? AND key = ?", document_id, key)
+        return [r["page_id"] for r in rows]
 
     def _add(self, db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]]) -> None:
         db.executemany(
@@ -56,7 +81,7 @@ class Doubts:
             values += [-after[0], after[1], after[2]]
         rows = self.database.rows(
             f"""SELECT {_COLUMNS} FROM doubt d JOIN page p ON p.id = d.page_id
-                WHERE d.document_id = ? {where} ORDER BY d.weight DESC, p.position, d.key LIMIT ?""",
+                WHERE d.document_id = ? AND d.shared > 0 {where} ORDER BY d.weight DESC, p.position, d.key LIMIT ?""",
             document_id,
             *values,
             limit,
@@ -65,7 +90,7 @@ class Doubts:
 
     def of_page(self, page_id: int) -> list[DoubtRecord]:
         rows = self.database.rows(
-            f"""SELECT {_COLUMNS} FROM doubt d JOIN page p ON p.id = d.page_id WHERE d.page_id = ?
+            f"""SELECT {_COLUMNS} FROM doubt d JOIN page p ON p.id = d.page_id WHERE d.page_id = ? AND d.shared > 0
                 ORDER BY d.weight DESC, d.key""",
             page_id,
         )
@@ -74,14 +99,14 @@ class Doubts:
     def count_document(self, document_id: int) -> dict[str, int]:
         """How many a stage."""
         rows = self.database.rows(
-            "SELECT stage, count(*) AS n FROM doubt WHERE document_id = ? GROUP BY 1", document_id
+            "SELECT stage, count(*) AS n FROM doubt WHERE document_id = ? AND shared > 0 GROUP BY 1", document_id
         )
         return {r["stage"]: r["n"] for r in rows}
 
     def count_batch(self, batch_id: int) -> dict[str, int]:
         rows = self.database.rows(
             """SELECT d.stage, count(*) AS n FROM doubt d JOIN document x ON x.id = d.document_id
-               WHERE x.batch_id = ? GROUP BY 1""",
+               WHERE x.batch_id = ? AND d.shared > 0 GROUP BY 1""",
             batch_id,
         )
         return {r["stage"]: r["n"] for r in rows}

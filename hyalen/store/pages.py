@@ -13,13 +13,13 @@ from hyalen.store.database import Database
 from hyalen.store.records import NotFound, PageRecord, PageState
 
 MOST_UNLIKE = 46  # bits of 256 in which two scans of one page may differ; two pages differ in 70 and more
-PAGE = """id, document_id, position, source_index, original_blob, kind, width, height, dpi, dpi_reason, stated_turn,
+PAGE = """id, document_id, position, source_index, original_blob, kind, width, height, dpi, dpi_reason, damage, stated_turn,
   languages, treatment, cleaned, cleaned_blob, thumb_blob, read_blob, half, revision, removed_from, joined,
   cleaning_print, reading_print"""
 LIVE = "removed_from IS NULL AND joined = 0"
 _STATE = """p.id, p.position, p.kind, p.width, p.height, p.thumb_blob, p.original_blob IS NOT NULL AS has_original,
   p.content IS NOT NULL AS has_content, p.revision, p.half,
-  (SELECT count(*) FROM doubt d WHERE d.page_id = p.id) AS doubts,
+  (SELECT count(*) FROM doubt d WHERE d.page_id = p.id AND d.shared > 0) AS doubts,
   t.state AS task_state, t.stage AS task_stage, t.reason AS task_reason
   FROM page p LEFT JOIN task t ON t.id = (SELECT max(id) FROM task WHERE page_id = p.id)"""
 
@@ -82,6 +82,14 @@ class Pages:
             document_id,
         )
         return [r["id"] for r in rows]
+
+    def unread(self, document_id: int) -> list[int]:
+        """The positions of the pages that have no content, in order."""
+        rows = self.database.rows(
+            f"SELECT position FROM page WHERE document_id = ? AND content IS NULL AND {LIVE} ORDER BY position",
+            document_id,
+        )
+        return [r["position"] for r in rows]
 
     def contents(self, document_id: int) -> LazyPages:
         """The contents of the pages that have some, fetched one by one."""

@@ -90,6 +90,7 @@ class PageRecord:
     height: int | None
     dpi: float
     dpi_reason: str
+    damage: str
     stated_turn: int
     languages: tuple[str, ...] | None
     treatment: Treatment
@@ -113,7 +114,7 @@ class PageRecord:
     def of(cls, row: Row) -> PageRecord:
         plain = named(
             row, "id", "document_id", "position", "source_index", "original_blob", "kind", "width", "height",
-            "dpi_reason", "stated_turn", "cleaned_blob", "thumb_blob", "read_blob", "half", "revision",
+            "dpi_reason", "damage", "stated_turn", "cleaned_blob", "thumb_blob", "read_blob", "half", "revision",
             "removed_from", "cleaning_print", "reading_print",
         )  # fmt: skip
         return cls(
@@ -156,6 +157,8 @@ class PageState:
 
 @dataclass(frozen=True, slots=True)
 class DoubtRecord:
+    """A doubt; `pages` are the positions of all pages that share its cause, where it stands for several."""
+
     page_id: int
     position: int
     key: str
@@ -166,14 +169,14 @@ class DoubtRecord:
     region_id: str | None
     word_id: str | None
     text: str
+    pages: tuple[int, ...]
 
     @classmethod
     def of(cls, row: Row) -> DoubtRecord:
-        return cls(
-            **named(
-                row, "page_id", "position", "key", "stage", "kind", "weight", "reason", "region_id", "word_id", "text"
-            )
+        plain = named(
+            row, "page_id", "position", "key", "stage", "kind", "weight", "reason", "region_id", "word_id", "text"
         )
+        return cls(**plain, pages=tuple(sorted(int(p) for p in row["pages"].split(","))) if row["pages"] else ())
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,7 +18,7 @@ from hyalen.core.decisions.operations import (
     TakeOut,
     Treat,
 )
-from hyalen.core.model.treatment import Treatment
+from hyalen.core.model.treatment import Switch, Treatment
 from hyalen.store.arrangement import Arrangement
 from hyalen.store.contents import Contents
 from hyalen.store.course import Course
@@ -207,13 +207,16 @@ class Settings:
             case Treat():
                 assert page_id is not None
                 treat = journal.page_setting(page_id, Treat)
+                before = self.pages.page(page_id).treatment.split
                 if treat:
                     value = treat.treatment.model_dump_json(exclude_defaults=True)
                     db.execute("UPDATE page SET treatment = ? WHERE id = ?", (value, page_id))
                 else:
                     db.execute("UPDATE page SET treatment = first_treatment WHERE id = ?", (page_id,))
                 page = self.pages.page(page_id)
-                self.arrangement.pair(db, page)
+                # A fold that is no longer the clerk's is looked for again on the whole picture.
+                anew = before != page.treatment.split and page.treatment.split.switch is Switch.AUTOMATIC
+                self.arrangement.pair(db, page, anew)
                 for half in self.pages.halves(page):
                     self.course.advance(db, half.id)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from hyalen.store.arrangement import Arrangement
@@ -14,12 +16,14 @@ from hyalen.store.deliveries import Deliveries
 from hyalen.store.documents import Documents
 from hyalen.store.doubts import Doubts
 from hyalen.store.journal import Journal
+from hyalen.store.outcome import Stale
 from hyalen.store.pages import Pages
 from hyalen.store.settings import Settings
 from hyalen.store.tasks import Tasks
 from hyalen.store.treatments import Treatments
 from hyalen.store.upgrade import snapshots_to_decisions
 
+DATABASE = "hyalen.sqlite3"
 _FILES = """
   SELECT source_blob AS name, id AS document_id FROM document
   UNION SELECT original_blob, document_id FROM page UNION SELECT cleaned_blob, document_id FROM page
@@ -37,7 +41,7 @@ class Store:
         directory.mkdir(parents=True, exist_ok=True)
         self.directory = directory
         self.blobs = Blobs(directory / "blobs")
-        self.database = Database(directory / "hyalen.sqlite3", {3: snapshots_to_decisions})
+        self.database = Database(directory / DATABASE, {3: snapshots_to_decisions})
         self.tasks = Tasks(self.database)
         self.documents = Documents(self.database, self.tasks)
         self.pages = Pages(self.database)
@@ -64,6 +68,22 @@ class Store:
         with self.blobs.removing():
             self.blobs.sweep(set(self._files("name IS NOT NULL")))
         return self.tasks.recover()
+
+    @contextmanager
+    def changing(self, document_id: int, revision: int) -> Iterator[None]:
+        """Change a document's settings as one, on the revision that is known.
+
+        Raises
+        ------
+        Stale
+            If the document is not at that revision.
+        """
+        with self.database.write():
+            if self.documents.document(document_id).revision != revision:
+                raise Stale(
+                    "The document was changed elsewhere meanwhile; it is shown anew and nothing was overwritten."
+                )
+            yield
 
     def delete_document(self, document_id: int) -> None:
         """A document with its pages, decisions, deliveries and files."""

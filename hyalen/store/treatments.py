@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from hyalen.core.model.treatment import Treatment
 from hyalen.store.database import Database
+from hyalen.store.records import NotFound
 
 
 class NameTaken(ValueError):
@@ -52,4 +53,5 @@ class Treatments:
 
     def delete(self, treatment_id: int) -> None:
         with self.database.write() as db:
-            db.execute("DELETE FROM named_treatment WHERE id = ?", (treatment_id,))
+            if not db.execute("DELETE FROM named_treatment WHERE id = ?", (treatment_id,)).rowcount:
+                raise NotFound(f"There is no treatment {treatment_id}.")

@@ -43,6 +43,7 @@ def batch_of(store: Store, batch_id: int) -> Batch:
             doubts=store.doubts.count_document(d.id),
             busy=busy.get(d.id, 0),
             failed=sum(f.task.document_id == d.id for f in failed),
+            unread=store.pages.unread(d.id) if not busy.get(d.id) else [],
             delivering=delivering.get(d.id, []),
         )
         for d in store.documents.of_batch(batch_id)

@@ -16,12 +16,14 @@ from hyalen.core.formats.source import Limits
 from hyalen.store.records import NotFound
 from hyalen.store.store import Store
 from hyalen.web import batches, documents, errors, pages, treatments
-from hyalen.web.guard import SameOrigin
+from hyalen.web.guard import Guard
+from hyalen.web.schemas import Problem
 from hyalen.web.services import Services
+from hyalen.work.attendant import Attendant
 from hyalen.work.foreman import Foreman
-from hyalen.work.preview import Previews
 from hyalen.work.workers import default_workers
 
+PROBLEM = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
 STATIC = Path(__file__).parent / "static"
 
 
@@ -30,11 +32,15 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
     store = Store(data)
     foreman = Foreman(store, workers or default_workers(), limits)
 
+    showing = Attendant()
+
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await run_in_threadpool(foreman.start)
+        await run_in_threadpool(showing.warm)
         yield
         await run_in_threadpool(foreman.stop)
+        await run_in_threadpool(showing.close)
         store.close()
 
     app = FastAPI(
@@ -44,9 +50,13 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
         docs_url=None,
         redoc_url=None,
         separate_input_output_schemas=False,
+        responses={
+            "4XX": {"model": Problem, "description": "Refused, with the reason", "content": PROBLEM},
+            "5XX": {"model": Problem, "description": "A fault, or no space left", "content": PROBLEM},
+        },
     )
-    app.state.services = Services(store, foreman, Previews(store))
-    app.add_middleware(SameOrigin)
+    app.state.services = Services(store, foreman, showing)
+    app.add_middleware(Guard, largest_file=foreman.limits.bytes)
     errors.install(app)
     for router in (batches.router, documents.router, pages.router, treatments.router):
         app.include_router(router, prefix="/api")
@@ -59,7 +69,10 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
             if path.startswith("api/"):
                 raise NotFound("There is no such address.")
             file = STATIC / path
-            inside = file.resolve().is_relative_to(STATIC) and file.is_file()
+            try:
+                inside = file.resolve().is_relative_to(STATIC) and file.is_file()
+            except (OSError, ValueError):  # longer than file systems allow
+                inside = False
             # The page names hashed assets, so it must itself never be an old copy.
             return FileResponse(file if inside else STATIC / "index.html", headers={"Cache-Control": "no-cache"})
 

@@ -6,9 +6,13 @@ from collections.abc import Iterator
 from pathlib import Path
 from urllib.parse import quote
 
-from fastapi import APIRouter, Header, UploadFile
+from fastapi import APIRouter, Header, Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, StreamingResponse
 from sse_starlette import EventSourceResponse
+from starlette.datastructures import UploadFile
+from starlette.exceptions import HTTPException
+from starlette.formparsers import MultiPartException
 from zipstream import ZipStream
 
 from hyalen import __version__
@@ -21,7 +25,7 @@ from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.proofing.doubts import SURE, Stage
 from hyalen.core.read import AUTO
 from hyalen.core.reading.engine import installed_languages
-from hyalen.store.records import DeliveryRecord
+from hyalen.store.records import DeliveryRecord, NotFound
 from hyalen.store.store import Store
 from hyalen.web import events
 from hyalen.web.answers import batch_of
@@ -33,21 +37,23 @@ from hyalen.web.schemas import (
     DeliveryOrder,
     FileProblem,
     Format,
+    Id,
     Intake,
     Language,
     NewBatch,
     RoleRule,
     Started,
 )
-from hyalen.web.services import Given
+from hyalen.web.services import Given, Services
 from hyalen.work.foreman import Event
-from hyalen.work.intake import take_in
+from hyalen.work.intake import Taken, refuse, take_in
 
 router = APIRouter(tags=["batches"])
+MOST_FILES = 20_000  # in one request
 
 
 @router.get("/about")
-def about(accept_language: str = Header(default="en")) -> About:
+def about(given: Given, accept_language: str = Header(default="en")) -> About:
     """Languages are named in the browser's own language."""
     reader = accept_language.split(",")[0].split(";")[0].strip() or "en"
     languages = [
@@ -64,6 +70,8 @@ def about(accept_language: str = Header(default="en")) -> About:
         ],
         stages=list(Stage),
         sure=SURE,
+        largest_file=given.foreman.limits.bytes,
+        lacks_space=given.foreman.lacks_space,
     )
 
 
@@ -96,54 +104,83 @@ def add_batch(new: NewBatch, given: Given) -> Batch:
 
 
 @router.get("/batches/{batch_id}")
-def get_batch(batch_id: int, given: Given) -> Batch:
+def get_batch(batch_id: Id, given: Given) -> Batch:
     return batch_of(given.store, batch_id)
 
 
 @router.delete("/batches/{batch_id}", status_code=204)
-def delete_batch(batch_id: int, given: Given) -> None:
+def delete_batch(batch_id: Id, given: Given) -> None:
     given.store.delete_batch(batch_id)
     given.foreman.tell(Event("batch", batch_id, state="deleted"))
 
 
-@router.post("/batches/{batch_id}/files", status_code=201)
-def add_files(batch_id: int, files: list[UploadFile], given: Given) -> Intake:
+FILES = {
+    "requestBody": {
+        "required": True,
+        "content": {
+            "multipart/form-data": {
+                "schema": {
+                    "type": "object",
+                    "required": ["files"],
+                    "properties": {"files": {"type": "array", "items": {"type": "string", "format": "binary"}}},
+                }
+            }
+        },
+    }
+}
+
+
+@router.post("/batches/{batch_id}/files", status_code=201, openapi_extra=FILES)
+async def add_files(batch_id: Id, request: Request, given: Given) -> Intake:
     """Each file becomes a document or a problem; one bad file does not stop the others."""
+    given.store.documents.batch(batch_id)
+    try:
+        form = await request.form(max_files=MOST_FILES)
+    except (HTTPException, MultiPartException) as error:
+        raise BadRequest("No files", "The request is no form with files, or breaks off; send it again.") from error
+    files = [each for each in form.getlist("files") if isinstance(each, UploadFile)]
+    if not files:
+        raise BadRequest("No files", "The request brings no files.")
+    try:
+        return await run_in_threadpool(_taken_in, given, batch_id, files)
+    finally:
+        await form.close()
+
+
+def _taken_in(given: Services, batch_id: int, files: list[UploadFile]) -> Intake:
     store, limits = given.store, given.foreman.limits
-    store.documents.batch(batch_id)
-    known = {p.id for p in store.documents.problems(batch_id)}
-    documents = []
+    taken: list[Taken] = []
     for file in files:
         name = Path((file.filename or "unnamed").replace("\\", "/")).name or "unnamed"
         with store.blobs.held():
             try:
                 blob = store.blobs.put_stream(file.file, limits.bytes)
             except ValueError as error:
-                store.documents.add_problem(batch_id, name, f"the file is {error}")
+                taken.append(refuse(store, batch_id, name, f"the file is {error}"))
                 continue
-            document_id = take_in(store, batch_id, name, blob, limits)
-        if document_id is not None:
-            documents.append(document_id)
+            taken.append(take_in(store, given.foreman.attendant, batch_id, name, blob, limits))
     given.foreman.wake()
     given.foreman.tell(Event("batch", batch_id, state="files"))
-    problems = [p for p in store.documents.problems(batch_id) if p.id not in known]
-    return Intake(documents=documents, problems=[FileProblem(id=p.id, file=p.file, reason=p.reason) for p in problems])
+    problems = [FileProblem(id=t.problem, file=t.name, reason=t.reason) for t in taken if t.problem is not None]
+    return Intake(documents=[t.document for t in taken if t.document is not None], problems=problems)
 
 
 @router.delete("/batches/{batch_id}/problems/{problem_id}", status_code=204)
-def dismiss_problem(batch_id: int, problem_id: int, given: Given) -> None:
+def dismiss_problem(batch_id: Id, problem_id: Id, given: Given) -> None:
     given.store.documents.dismiss_problem(batch_id, problem_id)
 
 
 @router.post("/batches/{batch_id}/cancel")
-def cancel(batch_id: int, given: Given) -> Started:
+def cancel(batch_id: Id, given: Given) -> Started:
+    given.store.documents.batch(batch_id)
     count = given.store.tasks.cancel_batch(batch_id)
     given.foreman.tell(Event("batch", batch_id, state="cancelled"))
     return Started(tasks=count)
 
 
 @router.post("/batches/{batch_id}/retry")
-def retry(batch_id: int, given: Given) -> Started:
+def retry(batch_id: Id, given: Given) -> Started:
+    given.store.documents.batch(batch_id)
     count = given.store.retry(batch_id)
     given.foreman.wake()
     given.foreman.tell(Event("batch", batch_id, state="retried"))
@@ -151,32 +188,42 @@ def retry(batch_id: int, given: Given) -> Started:
 
 
 @router.post("/batches/{batch_id}/deliveries", status_code=202)
-def order(batch_id: int, wanted: DeliveryOrder, given: Given) -> Started:
+def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
     unknown = [f for f in wanted.formats if f not in FORMATS]
     if unknown:
         raise BadRequest("Unknown format", f"There is no format {unknown[0]}; choose among {', '.join(FORMATS)}.")
-    options = DeliveryOptions(keep_running_heads=wanted.keep_running_heads)
-    count = 0
-    for document in given.store.documents.of_batch(batch_id):
-        if wanted.documents is not None and document.id not in wanted.documents:
-            continue
+    given.store.documents.batch(batch_id)
+    of_batch = given.store.documents.of_batch(batch_id)
+    absent = set(wanted.documents or ()) - {d.id for d in of_batch}
+    if absent:
+        raise NotFound(f"There is no document {min(absent)} in this batch.")
+    chosen = [d for d in of_batch if wanted.documents is None or d.id in wanted.documents]
+    for document in chosen:
         if given.store.tasks.unread_pages(document.id):
             raise BadRequest("Not read yet", f"{document.source_name} is still being read; deliver it afterwards.", 409)
-        for name in wanted.formats:
+    readable = [d for d in chosen if given.store.pages.read_ids(d.id)]
+    if not readable:
+        raise BadRequest("Nothing to deliver", "No page of these documents could be read.", 409)
+    lacking = {d.source_name: given.store.pages.unread(d.id) for d in chosen}
+    if any(lacking.values()) and not wanted.without_failed:
+        told = "; ".join(f"{name}: page {', '.join(str(p + 1) for p in at[:20])}" for name, at in lacking.items() if at)
+        raise BadRequest("Pages are missing", f"Not read, and left out if you deliver: {told}.", 409)
+    options = DeliveryOptions(keep_running_heads=wanted.keep_running_heads)
+    for document in readable:
+        for name in dict.fromkeys(wanted.formats):
             given.foreman.ask_for_delivery(document.id, name, options)
-            count += 1
-    return Started(tasks=count)
+    return Started(tasks=len(readable) * len(set(wanted.formats)))
 
 
 @router.get("/deliveries/{delivery_id}/file", response_class=FileResponse)
-def download(delivery_id: int, given: Given) -> FileResponse:
+def download(delivery_id: Id, given: Given) -> FileResponse:
     delivery = given.store.deliveries.delivery(delivery_id)
     media_type = FORMATS[delivery.format].media_type
     return FileResponse(given.store.blobs.path(delivery.blob), media_type=media_type, filename=delivery.name)
 
 
 @router.get("/batches/{batch_id}/zip", response_class=StreamingResponse)
-def download_all(batch_id: int, given: Given) -> StreamingResponse:
+def download_all(batch_id: Id, given: Given) -> StreamingResponse:
     """All current deliveries of the batch in one ZIP, made as it is sent."""
     store = given.store
     batch = store.documents.batch(batch_id)

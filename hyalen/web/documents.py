@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Annotated
 
 from fastapi import APIRouter, Query
 
@@ -13,7 +14,7 @@ from hyalen.core.structure.tree import Node, StructureTree, Tag
 from hyalen.store.outcome import Outcome
 from hyalen.web.answers import changed_of, document_of, doubt_of
 from hyalen.web.batches import check_languages
-from hyalen.web.schemas import Changed, Document, DocumentChange, FlowItem, FlowPart, OpenDoubt, Turn
+from hyalen.web.schemas import Changed, Document, DocumentChange, FlowItem, FlowPart, Id, OpenDoubt, Turn
 from hyalen.web.services import Given, Services
 from hyalen.work.foreman import Event
 
@@ -23,31 +24,32 @@ MOST_PAGES = 50
 
 
 @router.get("/documents/{document_id}")
-def get_document(document_id: int, given: Given) -> Document:
+def get_document(document_id: Id, given: Given) -> Document:
     return document_of(given.store, document_id)
 
 
 @router.patch("/documents/{document_id}")
-def change_document(document_id: int, change: DocumentChange, given: Given) -> Document:
+def change_document(document_id: Id, change: DocumentChange, given: Given) -> Document:
     """Title, languages and how it was scanned; each is a step in the document's history."""
     settings, document = given.store.settings, given.store.documents.document(document_id)
     for languages in ([change.language] if change.language else None, change.languages):
         if languages is not None:
             check_languages(languages)
-    if change.title is not None and change.title.strip() != document.title:
-        settings.entitle(document_id, change.title.strip())
-    if change.language is not None and change.language != document.language:
-        settings.speak_in(document_id, change.language)
-    if change.languages is not None:
-        settings.read_again(document_id, [], change.languages, whole=True, keep=True)
-    if change.duplex is not None and change.duplex != document.duplex:
-        settings.scan_both_sides(document_id, change.duplex)
+    with given.store.changing(document_id, change.revision):
+        if change.title is not None and change.title.strip() != document.title:
+            settings.entitle(document_id, change.title.strip())
+        if change.language is not None and change.language != document.language:
+            settings.speak_in(document_id, change.language)
+        if change.languages is not None:
+            settings.read_again(document_id, [], change.languages, whole=True, keep=True)
+        if change.duplex is not None and change.duplex != document.duplex:
+            settings.scan_both_sides(document_id, change.duplex)
     given.foreman.wake()
     return document_of(given.store, document_id)
 
 
 @router.delete("/documents/{document_id}", status_code=204)
-def delete_document(document_id: int, given: Given) -> None:
+def delete_document(document_id: Id, given: Given) -> None:
     batch_id = given.store.documents.document(document_id).batch_id
     given.store.delete_document(document_id)
     given.foreman.tell(Event("batch", batch_id, document_id, state="deleted"))
@@ -55,11 +57,11 @@ def delete_document(document_id: int, given: Given) -> None:
 
 @router.get("/documents/{document_id}/doubts")
 def doubts(
-    document_id: int,
+    document_id: Id,
     given: Given,
     stage: Stage | None = None,
     limit: int = Query(default=MOST_DOUBTS, ge=1, le=MOST_DOUBTS),
-    after: int | None = Query(default=None, description="page of the last doubt that is known"),
+    after: Annotated[Id | None, Query(description="page of the last doubt that is known")] = None,
     after_key: str = "",
 ) -> list[OpenDoubt]:
     """Open doubts, worst first; those that follow one that is named by its page and key, or the first."""
@@ -70,12 +72,12 @@ def doubts(
 
 
 @router.post("/documents/{document_id}/undo")
-def undo(document_id: int, turn: Turn, given: Given) -> Changed:
+def undo(document_id: Id, turn: Turn, given: Given) -> Changed:
     return _turned(given, document_id, given.store.decisions.undo(document_id, turn.change))
 
 
 @router.post("/documents/{document_id}/redo")
-def redo(document_id: int, turn: Turn, given: Given) -> Changed:
+def redo(document_id: Id, turn: Turn, given: Given) -> Changed:
     return _turned(given, document_id, given.store.decisions.redo(document_id, turn.change))
 
 
@@ -89,7 +91,7 @@ def _turned(given: Services, document_id: int, outcome: Outcome) -> Changed:
 
 @router.get("/documents/{document_id}/flow")
 def read_through(
-    document_id: int,
+    document_id: Id,
     given: Given,
     page: int = Query(default=0, ge=0),
     count: int = Query(default=10, ge=1, le=MOST_PAGES),

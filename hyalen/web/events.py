@@ -28,7 +28,7 @@ async def stream(foreman: Foreman) -> AsyncIterator[ServerSentEvent]:
 
     end = foreman.listen(heard)
     try:
-        yield ServerSentEvent(data="{}", event="hello")
+        yield ServerSentEvent(data=json.dumps({"lacks_space": foreman.lacks_space}), event="hello")
         while True:
             event = await queue.get()
             yield ServerSentEvent(data=json.dumps(asdict(event)), event=event.kind)

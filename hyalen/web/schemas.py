@@ -2,14 +2,46 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import AfterValidator, BaseModel, Field
 
 from hyalen.core.decisions.requests import Request
 from hyalen.core.model.content import PageContent, RegionKind, Role
+from hyalen.core.model.flaws import flaw
+from hyalen.core.model.text import OneLine
 from hyalen.core.model.treatment import Applied, Finding, Half, Mesh, Patch, Treatment
 from hyalen.core.proofing.doubts import Stage
+
+# SQLite counts in 64 bits.
+Id = Annotated[int, Field(ge=1, le=2**63 - 1)]
+Revision = Annotated[int, Field(ge=0, le=2**63 - 1)]
+Codes = Annotated[list[str], Field(min_length=1, max_length=4)]
+Share = Annotated[float, Field(ge=-1, le=2, allow_inf_nan=False)]
+
+
+def _sound(treatment: Treatment) -> Treatment:
+    if says := flaw(treatment):
+        raise ValueError(says)
+    return treatment
+
+
+SoundTreatment = Annotated[Treatment, AfterValidator(_sound)]
+
+
+class Problem(BaseModel):
+    """What was refused and why (RFC 9457)."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+
+
+class OfRevision(BaseModel):
+    """A change names the document's revision on which it is made; where that is not the last, it is refused with 409."""
+
+    revision: Revision
 
 
 class Language(BaseModel):
@@ -34,7 +66,10 @@ class RoleRule(BaseModel):
 
 
 class About(BaseModel):
-    """What the browser need not know by itself; a finding or role below `sure` is a doubt."""
+    """What the browser need not know by itself; a finding or role below `sure` is a doubt.
+
+    `largest_file` is in bytes; where `lacks_space`, work rests because the disk is full.
+    """
 
     version: str
     languages: list[Language]
@@ -42,6 +77,8 @@ class About(BaseModel):
     roles: list[RoleRule]
     stages: list[Stage]
     sure: float
+    largest_file: int
+    lacks_space: bool
 
 
 class BatchSummary(BaseModel):
@@ -56,8 +93,8 @@ class BatchSummary(BaseModel):
 
 
 class NewBatch(BaseModel):
-    name: str = Field(min_length=1, max_length=200)
-    languages: list[str] = Field(min_length=1, max_length=4)
+    name: OneLine = Field(min_length=1, max_length=200)
+    languages: Codes
 
 
 class FileProblem(BaseModel):
@@ -97,6 +134,7 @@ class DocumentSummary(BaseModel):
     doubts: dict[str, int]
     busy: int
     failed: int
+    unread: list[int]
     delivering: list[str]
 
 
@@ -157,14 +195,16 @@ class Document(DocumentHead):
     duplex: bool
 
 
-class DocumentChange(BaseModel):
-    title: str | None = Field(default=None, max_length=500)
+class DocumentChange(OfRevision):
+    title: OneLine | None = Field(default=None, max_length=500)
     language: str | None = None
-    languages: list[str] | None = Field(default=None, min_length=1, max_length=4)
+    languages: Codes | None = None
     duplex: bool | None = None
 
 
 class OpenDoubt(BaseModel):
+    """A doubt; where it stands for several pages of one cause, `pages` are their positions, from 0."""
+
     page_id: int
     position: int
     key: str
@@ -175,6 +215,7 @@ class OpenDoubt(BaseModel):
     region_id: str | None
     word_id: str | None
     text: str
+    pages: list[int]
 
 
 class Page(BaseModel):
@@ -208,7 +249,9 @@ class Page(BaseModel):
 
 
 class Edit(BaseModel):
-    revision: int
+    """A change of what a page says, on the page's revision."""
+
+    revision: Revision
     operation: Request
     everywhere: bool = False
 
@@ -241,21 +284,21 @@ class Changed(BaseModel):
 class Turn(BaseModel):
     """The change that is to be undone or redone; refused with 409 where it is not the next one."""
 
-    change: int | None = None
+    change: Id
 
 
-class TreatmentChange(BaseModel):
+class TreatmentChange(OfRevision):
     """A treatment and whom it is for: this page, the pages named, all of the document or of the batch."""
 
-    treatment: Treatment
+    treatment: SoundTreatment
     pages: Literal["page", "selection", "document", "batch"] = "page"
-    selection: list[int] = []
+    selection: list[Id] = []
 
 
 class PreviewWanted(BaseModel):
     """`view` "page" is the outcome, "before" the scan laid under it; on the others lie handles."""
 
-    treatment: Treatment
+    treatment: SoundTreatment
     view: Literal["page", "before", "spread", "upright", "sheet"] = "page"
 
 
@@ -273,8 +316,8 @@ class Preview(BaseModel):
 class PatchWanted(BaseModel):
     """What the clerk drew on the page under that treatment, as shares of its width and height."""
 
-    treatment: Treatment
-    outline: list[tuple[float, float]] = Field(min_length=1, max_length=2000)
+    treatment: SoundTreatment
+    outline: list[tuple[Share, Share]] = Field(min_length=1, max_length=2000)
     erase: bool = True
     alike: bool = False
 
@@ -290,17 +333,17 @@ class NamedTreatment(BaseModel):
 
 
 class NewNamedTreatment(BaseModel):
-    name: str = Field(min_length=1, max_length=80)
-    treatment: Treatment
+    name: OneLine = Field(min_length=1, max_length=80)
+    treatment: SoundTreatment
     replace: bool = False
 
 
-class PagesChosen(BaseModel):
-    pages: list[int] = Field(min_length=1)
+class PagesChosen(OfRevision):
+    pages: list[Id] = Field(min_length=1)
 
 
-class Order(BaseModel):
-    pages: list[int]
+class Order(OfRevision):
+    pages: list[Id]
 
 
 class TurnPages(PagesChosen):
@@ -319,16 +362,19 @@ class RemovedPage(BaseModel):
     thumb: str | None
 
 
-class ReadAgain(BaseModel):
-    languages: list[str] | None = Field(default=None, min_length=1, max_length=4)
+class ReadAgain(OfRevision):
+    languages: Codes | None = None
     keep: bool = True
     pages: Literal["page", "document"] = "page"
 
 
 class DeliveryOrder(BaseModel):
+    """Refused with 409 where pages could not be read, unless they are to be left out (`without_failed`)."""
+
     formats: list[str] = Field(min_length=1)
-    documents: list[int] | None = None
+    documents: list[Id] | None = None
     keep_running_heads: bool = False
+    without_failed: bool = False
 
 
 class FlowItem(BaseModel):
@@ -352,7 +398,10 @@ class FlowPart(BaseModel):
 
 
 class Started(BaseModel):
+    """How much is to be done; `revision` is the document's, where one was changed."""
+
     tasks: int
+    revision: int | None = None
 
 
 class Intake(BaseModel):

@@ -7,16 +7,38 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
+from hyalen.store.records import PageRecord
 from hyalen.store.store import Store
+from hyalen.web.errors import BadRequest
+from hyalen.work.attendant import Attendant
 from hyalen.work.foreman import Foreman
-from hyalen.work.preview import Previews
+from hyalen.work.preview import Scanned
 
 
 @dataclass(frozen=True)
 class Services:
+    """`showing` makes what is looked at, apart from the foreman's attendant: no odd file holds up the screen."""
+
     store: Store
     foreman: Foreman
-    previews: Previews
+    showing: Attendant
+
+    def scanned(self, page: PageRecord) -> Scanned:
+        """A page's original for previews (raises BadRequest where it is not here yet)."""
+        if page.original_blob is None:
+            raise BadRequest("Not here yet", "The page has not been brought in yet.", 409)
+        path = str(self.store.blobs.path(page.original_blob))
+        languages = self.store.pages.languages(page)
+        return Scanned(
+            page.original_blob,
+            path,
+            page.dpi,
+            page.stated_turn,
+            page.half,
+            page.cleaned,
+            page.cleaning_print,
+            languages,
+        )
 
 
 def _services(request: Request) -> Services:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from hyalen.core.imaging.margins import even_frame
-from hyalen.core.model.treatment import Switch, Treatment, Trim, Turn, for_other_pages
+from hyalen.core.model.treatment import Patch, Switch, Treatment, Trim, Turn, for_other_pages
 from hyalen.store.records import NotFound, PageRecord
 from hyalen.store.store import Store
 from hyalen.web.answers import document_of
 from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import (
     Document,
+    Id,
     Margins,
     NamedTreatment,
     NewNamedTreatment,
@@ -27,17 +28,21 @@ from hyalen.web.schemas import (
 )
 from hyalen.web.services import Given, Services
 from hyalen.work.foreman import Event
+from hyalen.work.preview import Shown, show
+from hyalen.work.preview import patches as find_patches
 
 router = APIRouter(tags=["treatments"])
+SHOWING_SECONDS = 30.0  # of a processor; a page that takes longer is shown when it is cleaned
 
 
 # One page
 
 
 @router.post("/pages/{page_id}/preview")
-def preview(page_id: int, wanted: PreviewWanted, given: Given) -> Preview:
+def preview(page_id: Id, wanted: PreviewWanted, given: Given) -> Preview:
     """The page as the treatment would make it, at screen resolution; nothing is kept."""
-    shown = given.previews.show(page_id, wanted.treatment, wanted.view)
+    scan = given.scanned(given.store.pages.page(page_id))
+    shown: Shown = given.showing.do(show, scan, wanted.treatment, wanted.view, seconds=SHOWING_SECONDS)
     return Preview(
         image=shown.data_url,
         width=shown.width,
@@ -49,11 +54,13 @@ def preview(page_id: int, wanted: PreviewWanted, given: Given) -> Preview:
 
 
 @router.post("/pages/{page_id}/patches")
-def patches(page_id: int, wanted: PatchWanted, given: Given) -> Patches:
+def patches(page_id: Id, wanted: PatchWanted, given: Given) -> Patches:
     """What was drawn on the page, or a mark and its like, as patches to add to the treatment."""
     if len(wanted.outline) == 2:
         raise BadRequest("Not an area", "Two points enclose nothing; draw an area or point at a mark.")
-    found = given.previews.patches(page_id, wanted.treatment, wanted.outline, wanted.erase, wanted.alike)
+    scan = given.scanned(given.store.pages.page(page_id))
+    drawn = (wanted.treatment, wanted.outline, wanted.erase, wanted.alike)
+    found: list[Patch] = given.showing.do(find_patches, scan, *drawn, seconds=SHOWING_SECONDS)
     return Patches(patches=found)
 
 
@@ -61,48 +68,56 @@ def patches(page_id: int, wanted: PatchWanted, given: Given) -> Patches:
 
 
 @router.put("/pages/{page_id}/treatment", status_code=202)
-def treat(page_id: int, change: TreatmentChange, given: Given) -> Started:
+def treat(page_id: Id, change: TreatmentChange, given: Given) -> Started:
     """Clean again with another treatment, then read again; what was decided is kept."""
     store = given.store
     page = store.pages.page(page_id)
     count = 0
-    for document_id, page_ids in _chosen(store, page, change).items():
-        wanted: dict[int, Treatment] = {}
-        for each in page_ids:
-            record = store.pages.page(each)
-            if record.original_blob is not None:
-                own = each == page_id
-                wanted[each] = change.treatment if own else for_other_pages(change.treatment, record.treatment)
-        count += _treated(given, document_id, wanted)
-    return Started(tasks=count)
+    with store.changing(page.document_id, change.revision):
+        for document_id, page_ids in _chosen(store, page, change).items():
+            wanted: dict[int, Treatment] = {}
+            for each in page_ids:
+                record = store.pages.page(each)
+                if record.original_blob is not None:
+                    own = each == page_id
+                    wanted[each] = change.treatment if own else for_other_pages(change.treatment, record.treatment)
+            count += _treated(given, document_id, wanted)
+    return Started(tasks=count, revision=store.documents.document(page.document_id).revision)
 
 
 @router.post("/documents/{document_id}/turn", status_code=202)
-def turn(document_id: int, wanted: TurnPages, given: Given) -> Started:
+def turn(document_id: Id, wanted: TurnPages, given: Given) -> Started:
     """Quarter turns on top of how each page stands."""
     changes: dict[int, Treatment] = {}
-    for page in _of_document(given.store, document_id, wanted.pages):
-        own = page.treatment
-        now = own.turn.degrees if own.turn.switch is Switch.BY_HAND else page.cleaned.turn if page.cleaned else 0
-        degrees = (now + wanted.degrees) % 360
-        turned = Turn(switch=Switch.BY_HAND, degrees=degrees)  # type: ignore[arg-type]
-        changes[page.id] = own.model_copy(update={"turn": turned})
-    return Started(tasks=_treated(given, document_id, changes))
+    with given.store.changing(document_id, wanted.revision):
+        for page in _of_document(given.store, document_id, wanted.pages):
+            own = page.treatment
+            now = own.turn.degrees if own.turn.switch is Switch.BY_HAND else page.cleaned.turn if page.cleaned else 0
+            degrees = (now + wanted.degrees) % 360
+            turned = Turn(switch=Switch.BY_HAND, degrees=degrees)  # type: ignore[arg-type]
+            changes[page.id] = own.model_copy(update={"turn": turned})
+        count = _treated(given, document_id, changes)
+    return Started(tasks=count, revision=given.store.documents.document(document_id).revision)
 
 
 @router.post("/documents/{document_id}/margins", status_code=202)
-def margins(document_id: int, wanted: Margins, given: Given) -> Started:
+def margins(document_id: Id, wanted: Margins, given: Given) -> Started:
     """Give the pages one size with their content at one place, or let each keep its own."""
-    pages = _of_document(given.store, document_id, wanted.pages)
-    frame = even_frame([p.cleaned for p in pages if p.cleaned]) if wanted.even else None
-    if wanted.even and frame is None:
+    with given.store.changing(document_id, wanted.revision):
+        count = _treated(given, document_id, _evened(_of_document(given.store, document_id, wanted.pages), wanted.even))
+    return Started(tasks=count, revision=given.store.documents.document(document_id).revision)
+
+
+def _evened(pages: list[PageRecord], even: bool) -> dict[int, Treatment]:
+    frame = even_frame([p.cleaned for p in pages if p.cleaned]) if even else None
+    if even and frame is None:
         raise BadRequest("Nothing to even", "None of these pages is cleaned yet, or all are blank.")
     changes = {}
     for page in pages:
         trim = Trim(switch=page.treatment.trim.switch, box=page.treatment.trim.box, frame=frame)
         if trim != page.treatment.trim:
             changes[page.id] = page.treatment.model_copy(update={"trim": trim})
-    return Started(tasks=_treated(given, document_id, changes))
+    return changes
 
 
 def _treated(given: Services, document_id: int, changes: dict[int, Treatment]) -> int:
@@ -119,21 +134,24 @@ def _treated(given: Services, document_id: int, changes: dict[int, Treatment]) -
 
 
 @router.put("/documents/{document_id}/order")
-def order(document_id: int, wanted: Order, given: Given) -> Document:
-    given.store.settings.arrange(document_id, wanted.pages)
+def order(document_id: Id, wanted: Order, given: Given) -> Document:
+    with given.store.changing(document_id, wanted.revision):
+        given.store.settings.arrange(document_id, wanted.pages)
     return document_of(given.store, document_id)
 
 
 @router.post("/documents/{document_id}/pages/remove")
-def remove(document_id: int, wanted: PagesChosen, given: Given) -> Document:
+def remove(document_id: Id, wanted: PagesChosen, given: Given) -> Document:
     """Take pages out of the document; they can be put back."""
-    given.store.settings.take_out(document_id, wanted.pages)
+    with given.store.changing(document_id, wanted.revision):
+        given.store.settings.take_out(document_id, wanted.pages)
     return document_of(given.store, document_id)
 
 
 @router.post("/documents/{document_id}/pages/restore")
-def restore(document_id: int, wanted: PagesChosen, given: Given) -> Document:
-    given.store.settings.put_back(document_id, wanted.pages)
+def restore(document_id: Id, wanted: PagesChosen, given: Given) -> Document:
+    with given.store.changing(document_id, wanted.revision):
+        given.store.settings.put_back(document_id, wanted.pages)
     given.foreman.wake()
     return document_of(given.store, document_id)
 
@@ -155,7 +173,7 @@ def save_named(new: NewNamedTreatment, given: Given) -> NamedTreatment:
 
 
 @router.delete("/treatments/{treatment_id}", status_code=204)
-def delete_named(treatment_id: int, given: Given) -> None:
+def delete_named(treatment_id: Id, given: Given) -> None:
     given.store.treatments.delete(treatment_id)
 
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import logging
+import shutil
 import threading
 import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, wait
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -14,32 +16,39 @@ from typing import Any
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import free_name
-from hyalen.core.formats.source import Limits, SourceError
+from hyalen.core.formats.source import Limits
+from hyalen.core.model.text import fit
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
 from hyalen.store.records import PageRecord, TaskRecord
 from hyalen.store.store import Store
 from hyalen.store.tasks import MOST_ATTEMPTS
 from hyalen.work import jobs
+from hyalen.work.attendant import WHY_NOT, Attendant, why
 from hyalen.work.manuscript import write_manuscript
+from hyalen.work.trouble import is_full
 from hyalen.work.workers import Job, WorkerLost, Workers, WorkersGone, make_workers
 
 log = logging.getLogger(__name__)
 
 AHEAD = 2  # tasks handed out beyond those that run, so that no worker waits for the next
-# Seconds of a worker: many times what the slowest sound page took on a slow machine.
-SECONDS = {Stage.BRING_IN: 180.0, Stage.CLEAN: 300.0, Stage.READ: 600.0}
-DELIVERY_SECONDS = 120.0
+# Seconds of a processor, and for each million pixels: many times what the slowest sound page took (cleaning 0.3, reading
+# 1.5 a million pixels), because other machines are slower.
+SECONDS = 60.0
+CLEAN_SECONDS = 1.0
+READ_SECONDS = 6.0
 DELIVERY_SECONDS_A_PAGE = 10.0
-LONGEST_PAUSE = 30.0
+LONGEST_PAUSE = 30.0  # seconds between two tries to find workers or space again
+FIRST_PAUSE = 1.0
+LEAST_SPACE = 50_000_000  # bytes: a page's images, the database's log
 
 
 @dataclass(frozen=True)
 class Event:
-    """Something happened that a screen may show."""
+    """Something happened that a screen may show; `kind` is "task", "document", "batch" or "space"."""
 
     kind: str
-    batch_id: int
+    batch_id: int = 0
     document_id: int | None = None
     page_id: int | None = None
     stage: str = ""
@@ -81,6 +90,11 @@ class Foreman:
         self._stopping = threading.Event()
         self._thread: threading.Thread | None = None
         self._pause = 0.0
+        # Whether work rests for want of space, and what could not be written then and is put back when there is some.
+        self.lacks_space = False
+        self._owed: list[TaskRecord] = []
+        self._space_pause = FIRST_PAUSE
+        self.attendant = Attendant()
 
     # Control
 
@@ -98,6 +112,7 @@ class Foreman:
         self._wake.set()
         if self._thread:
             self._thread.join()
+        self.attendant.close()
 
     def wake(self) -> None:
         """There may be new tasks."""
@@ -121,6 +136,11 @@ class Foreman:
     def _loop(self) -> None:
         while not self._stopping.is_set():
             try:
+                if self.lacks_space and not self._pay():
+                    self._wake.wait(timeout=self._space_pause)
+                    self._wake.clear()
+                    self._space_pause = min(LONGEST_PAUSE, 2 * self._space_pause)
+                    continue
                 self._take()
                 if not self._running:
                     self._wake.wait(timeout=self._pause or 1.0)
@@ -132,11 +152,39 @@ class Foreman:
                         self._finish(self._running[future], future)
                     finally:  # only now, so that nobody takes the foreman for idle meanwhile
                         self._running.pop(future, None)
-            except Exception:
+            except Exception as error:
+                if is_full(error):
+                    self._rest()
+                    continue
                 log.exception("the foreman met an error and goes on")
                 time.sleep(0.5)
         if self._workers:
             self._workers.close()
+
+    def _rest(self, *tasks: TaskRecord) -> None:
+        """Nothing can be written: what ran is owed, and nothing more is begun until there is space."""
+        if not self.lacks_space:
+            log.error("there is no space left in %s; work rests until there is some", self.store.directory)
+            self.lacks_space = True
+            self.tell(Event("space", state="none"))
+        self._owed.extend(tasks)
+
+    def _pay(self) -> bool:
+        """Whether there is space again: then what was owed waits as before."""
+        try:
+            if shutil.disk_usage(self.store.directory).free < LEAST_SPACE:
+                return False
+            for task in self._owed:
+                self.store.tasks.put_back(task.id, counted=False)
+        except Exception as error:
+            if not is_full(error):
+                raise
+            return False
+        self._owed.clear()
+        self.lacks_space = False
+        log.error("there is space again; work goes on")
+        self.tell(Event("space", state="some"))
+        return True
 
     def _take(self) -> None:
         try:
@@ -172,6 +220,9 @@ class Foreman:
         for task in self._running.values():
             self.store.tasks.put_back(task.id, counted=False)
         self._running.clear()
+        if self._workers is not None:
+            with suppress(Exception):  # a cluster that is away cannot be told
+                self._workers.close()
         self._workers = None
         self._pause = min(LONGEST_PAUSE, max(0.5, 2 * self._pause))
 
@@ -186,7 +237,7 @@ class Foreman:
         page, stage = store.pages.page(task.page_id), Stage(task.stage)
         if stage is Stage.BRING_IN:
             source = store.blobs.path(store.documents.document(page.document_id).source_blob)
-            return Job(jobs.bring_in, (str(source), page.source_index, self.limits), SECONDS[stage])
+            return Job(jobs.bring_in, (str(source), page.source_index, self.limits), SECONDS)
         if stage is Stage.CLEAN:
             reverse = store.pages.reverse(page)
             arguments = (
@@ -197,15 +248,16 @@ class Foreman:
                 page.cleaned,
                 self._original(reverse) if reverse else None,
             )
-            return Job(jobs.clean, arguments, SECONDS[stage])
+            return Job(jobs.clean, arguments, SECONDS + CLEAN_SECONDS * _millions(page.width, page.height))
         assert page.cleaned is not None and page.cleaned_blob is not None
         image = store.blobs.get(page.read_blob or page.cleaned_blob)
-        return Job(jobs.read, (image, page.cleaned.dpi, store.pages.languages(page)), SECONDS[stage])
+        seconds = SECONDS + READ_SECONDS * _millions(page.cleaned.width, page.cleaned.height)
+        return Job(jobs.read, (image, page.cleaned.dpi, store.pages.languages(page)), seconds)
 
     def _original(self, page: PageRecord) -> jobs.Original:
         assert page.original_blob is not None
         data = self.store.blobs.get(page.original_blob)
-        return jobs.Original(data, page.dpi, page.stated_turn, bool(page.dpi_reason))
+        return jobs.Original(data, page.dpi, page.stated_turn, bool(page.dpi_reason), page.damage)
 
     def _delivery(self, task: TaskRecord) -> Job:
         store, pages = self.store, self.store.pages
@@ -221,7 +273,7 @@ class Foreman:
         write_manuscript(manuscript, document.title, document.language or "eng", (parts(i) for i in ids))
         options = DeliveryOptions.model_validate(task.settings.get("options", {}))
         arguments = (str(manuscript), str(out), task.settings["format"], options)
-        return Job(jobs.make_delivery, arguments, DELIVERY_SECONDS + DELIVERY_SECONDS_A_PAGE * len(ids))
+        return Job(jobs.make_delivery, arguments, SECONDS + DELIVERY_SECONDS_A_PAGE * len(ids))
 
     # Outcomes
 
@@ -232,13 +284,12 @@ class Foreman:
             self._lose_workers(error)
         elif isinstance(error, WorkerLost):
             self._after_death(task)
-        elif isinstance(error, TimeoutError):
-            self._fail(task, ValueError("It took longer than any sound page does and was stopped."))
         elif error is not None:
             self._fail(task, error)
         else:
             try:
                 kept = self._keep(task, future.result())
+                self._space_pause = FIRST_PAUSE
             except Exception as met:
                 self._fail(task, met)
                 return
@@ -262,6 +313,7 @@ class Foreman:
                 "kind": result.kind.value,
                 "dpi_reason": result.dpi_reason,
                 "stated_turn": result.stated_turn,
+                "damage": fit(result.damage),
             }
             return store.course.brought_in(task, store.blobs.put(result.original), values)
         if stage == Stage.CLEAN:
@@ -314,17 +366,25 @@ class Foreman:
         )
 
     def _fail(self, task: TaskRecord, error: BaseException) -> None:
-        known = isinstance(error, (SourceError, EngineError, ValueError, MemoryError))
-        reason = str(error) if known and str(error) else f"{type(error).__name__}: {error}"
-        if not known:
+        if is_full(error):
+            self._rest(task)
+            return
+        if not isinstance(error, (ValueError, EngineError)) and type(error) not in WHY_NOT:
             log.error("task %s (%s) failed", task.id, task.stage, exc_info=error)
         try:
-            self.store.course.failed(task, reason)
+            self.store.course.failed(task, fit(why(error)))
             if task.page_id is not None and not self.store.tasks.unread_pages(task.document_id):
                 self._document_read(task)
-        except Exception:
+        except Exception as met:
+            if is_full(met):
+                self._rest(task)
+                return
             log.exception("the failure of task %s could not be written", task.id)
         self._report(task, "failed")
 
     def _report(self, task: TaskRecord, state: str) -> None:
         self.tell(Event("task", task.batch_id, task.document_id, task.page_id, task.stage, state))
+
+
+def _millions(width: int | None, height: int | None) -> float:
+    return (width or 0) * (height or 0) / 1e6

@@ -1,27 +1,57 @@
-"""Puts files into a batch: each is a document or a problem."""
+"""Puts files into a batch: each is a document or a problem, whatever is wrong with it."""
 
 from __future__ import annotations
 
+import logging
 from pathlib import Path
+from typing import NamedTuple
 
-from hyalen.core.formats.read import count_pages, naming_note, sniff
+from hyalen.core.formats.kinds import naming_note, sniff
+from hyalen.core.formats.names import shown
+from hyalen.core.formats.read import count_pages
 from hyalen.core.formats.source import Limits, SourceError
+from hyalen.core.model.text import fit
 from hyalen.store.store import Store
+from hyalen.work.attendant import Attendant, JobFailed
+from hyalen.work.trouble import is_full
+from hyalen.work.workers import COUNTING_SECONDS
+
+log = logging.getLogger(__name__)
 
 
-def take_in(store: Store, batch_id: int, name: str, blob: str, limits: Limits) -> int | None:
-    """A document for a file that is already among the blobs; None, and a problem, where it cannot be read."""
+class Taken(NamedTuple):
+    """What became of a file: a document, or a problem with its reason."""
+
+    name: str
+    document: int | None = None
+    problem: int | None = None
+    reason: str = ""
+
+
+def refuse(store: Store, batch_id: int, name: str, reason: str) -> Taken:
+    """A problem, kept with the batch until the clerk dismisses it."""
+    name, reason = shown(name), fit(reason)
+    return Taken(name, problem=store.documents.add_problem(batch_id, name, reason), reason=reason)
+
+
+def take_in(store: Store, attendant: Attendant, batch_id: int, name: str, blob: str, limits: Limits) -> Taken:
+    """A document for a file that is already among the blobs, or a problem where it cannot be read."""
     path = store.blobs.path(blob)
     try:
-        pages = count_pages(path, limits)
-        note = naming_note(name, sniff(path))
-    except SourceError as error:
-        store.documents.add_problem(batch_id, name, str(error))
-        return None
-    return store.documents.add(batch_id, name, blob, pages, note)
+        kind = sniff(path)
+        pages = attendant.do(count_pages, path, limits, seconds=COUNTING_SECONDS)
+        document = store.documents.add(batch_id, shown(name), blob, pages, naming_note(shown(name), kind))
+        return Taken(shown(name), document)
+    except (SourceError, JobFailed) as error:
+        return refuse(store, batch_id, name, str(error))
+    except Exception as error:
+        if is_full(error):
+            raise
+        log.exception("%s could not be brought in", shown(name))
+        return refuse(store, batch_id, name, f"the file cannot be read ({type(error).__name__})")
 
 
-def take_in_file(store: Store, batch_id: int, path: Path, limits: Limits) -> int | None:
+def take_in_file(store: Store, attendant: Attendant, batch_id: int, path: Path, limits: Limits) -> Taken:
     """The same for a file on disk, which is copied.
 
     A file that cannot be opened becomes a problem as well.
@@ -32,7 +62,10 @@ def take_in_file(store: Store, batch_id: int, path: Path, limits: Limits) -> int
         if path.stat().st_size > limits.bytes:
             raise OSError(f"larger than the limit of {limits.bytes / 1e6:.0f} MB")
         blob = store.blobs.put_file(path)
-    except OSError as error:
-        store.documents.add_problem(batch_id, path.name, f"the file cannot be read ({error.strerror or error})")
-        return None
-    return take_in(store, batch_id, path.name, blob, limits)
+    except (OSError, ValueError) as error:
+        if is_full(error):
+            raise
+        return refuse(
+            store, batch_id, path.name, f"the file cannot be read ({getattr(error, 'strerror', '') or error})"
+        )
+    return take_in(store, attendant, batch_id, path.name, blob, limits)

@@ -3,30 +3,34 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import os
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
+from PIL import Image as Pillow
 
-from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg
+from hyalen.core.formats.codecs import Decoded, decode, decode_scan, encode_bitonal, encode_jpeg
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.read import read_source_page
-from hyalen.core.formats.source import Limits, SourcePage
+from hyalen.core.formats.source import Limits, SourcePage, blamed
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.orientation import FindTurn, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.treatment import Cleaned, Colours, Half, Marks, Output, ShowThrough, Switch, Treatment
-from hyalen.core.read import read_content
+from hyalen.core.model.treatment import Cleaned, Colours, Finding, Half, Marks, Output, ShowThrough, Switch, Treatment
+from hyalen.core.proofing.doubts import SURE
+from hyalen.core.read import AUTO, read_content
 from hyalen.core.reading.upright import find_turn
 from hyalen.work.manuscript import Manuscript
 
 THUMB_WIDTH = 180
 REVERSE_DPI = 150.0
+DAMAGED = 0.05  # confidence that a page of damaged data is whole: a doubt of the first rank
 
 
 class CleanedImage(NamedTuple):
@@ -48,9 +52,16 @@ class Original(NamedTuple):
     dpi: float
     stated_turn: int
     dpi_guessed: bool = False
+    damage: str = ""
 
-    def pixels(self) -> Image:
-        return quarter_turned(decode(self.data), self.stated_turn)
+    @classmethod
+    def of(cls, page: SourcePage) -> Original:
+        return cls(page.original, page.dpi, page.stated_turn, bool(page.dpi_reason), page.damage)
+
+    def scan(self) -> Decoded:
+        """The pixels, turned as stated, and what of them is damaged (raises SourceError)."""
+        decoded = decode_scan(self.data)
+        return Decoded(quarter_turned(decoded.pixels, self.stated_turn), self.damage or decoded.damage)
 
 
 def bring_in(path: str, index: int, limits: Limits) -> SourcePage:
@@ -70,8 +81,9 @@ def clean(
     # OpenCV's own threads would compete with the other workers for the same cores.
     cv2.setNumThreads(1)
     turn = partial(find_turn, languages=tuple(languages))
+    scan, damage = original.scan()
     page = clean_page(
-        original.pixels(),
+        scan,
         original.dpi,
         treatment,
         turn,
@@ -80,6 +92,9 @@ def clean(
         reverse=_reverse(reverse, turn) if reverse else None,
         dpi_guessed=original.dpi_guessed,
     )
+    if damage:
+        told = Finding(step="quality", topic="damage", says=damage, confidence=DAMAGED)
+        page = page._replace(cleaned=page.cleaned.model_copy(update={"findings": (told, *page.cleaned.findings)}))
     shown = page.shown
     height = max(1, round(shown.shape[0] * THUMB_WIDTH / shown.shape[1]))
     thumb = as_uint8(cv2.resize(shown, (THUMB_WIDTH, min(height, 20 * THUMB_WIDTH)), interpolation=cv2.INTER_AREA))
@@ -90,7 +105,7 @@ def clean(
 
 def _reverse(original: Original, turn: FindTurn) -> Image:
     """The back of a sheet, cleaned at the resolution that show-through has."""
-    small, factor = reduced(original.pixels(), original.dpi, REVERSE_DPI)
+    small, factor = reduced(original.scan().pixels, original.dpi, REVERSE_DPI)
     off = {"marks": Marks(switch=Switch.OFF), "show_through": ShowThrough(), "output": Output(switch=Switch.OFF)}
     return clean_page(small, original.dpi / factor, Treatment(**off), turn).shown  # type: ignore[arg-type]
 
@@ -99,6 +114,43 @@ def read(image: bytes, dpi: float, languages: Sequence[str]) -> PageContent:
     """Read a cleaned page."""
     cv2.setNumThreads(1)
     return read_content(decode(image), dpi, tuple(languages))
+
+
+def inspect(path: str, index: int, limits: Limits) -> dict[str, Any]:
+    """What a page is like, as the `inspect` command prints it (raises SourceError)."""
+    page = bring_in(path, index, limits)
+    cleaned = clean(Original.of(page), Treatment(), [AUTO]).cleaned
+    findings = [page.dpi_reason] if page.dpi_reason else []
+    findings += [f.says for f in cleaned.findings if f.confidence < SURE]
+    return {
+        "number": index + 1,
+        "kind": page.kind.value,
+        "width_px": page.width,
+        "height_px": page.height,
+        "dpi": page.dpi,
+        "orientation_degrees": cleaned.turn,
+        "skew_degrees": round(cleaned.skew, 3),
+        "blank": cleaned.blank,
+        "findings": findings,
+    }
+
+
+def rendition(path: str, stated_turn: int) -> tuple[str, bytes | None]:
+    """An original as every browser shows it: its media type, and its bytes unless the file is shown as it is.
+
+    Raises
+    ------
+    SourceError
+        If nothing of it can be decoded.
+    """
+    data = Path(path).read_bytes()
+    with blamed("the image"), Pillow.open(io.BytesIO(data)) as picture:
+        kind = picture.format
+        as_it_is = kind in ("JPEG", "PNG") and picture.mode in ("L", "RGB", "1") and stated_turn == 0
+    if as_it_is:
+        return f"image/{(kind or 'png').lower()}", None
+    image = quarter_turned(decode_scan(data).pixels, stated_turn)
+    return "image/jpeg", encode_jpeg(image, 92)
 
 
 class Delivered(NamedTuple):

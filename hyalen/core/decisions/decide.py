@@ -30,6 +30,7 @@ from hyalen.core.decisions.requests import (
     SetText,
     SetWord,
 )
+from hyalen.core.languages import is_language
 from hyalen.core.model.content import Line, PageContent, Region, Word
 
 SHORT = 24
@@ -64,6 +65,8 @@ def decide(content: PageContent, request: Request, lay: Lay) -> list[ContentOper
             region = lay.region(region_of(content, request.region_id))
             return [Describe(region=region, text=request.text.strip(), decorative=request.decorative)]
         case SetLanguage():
+            if not is_language(request.language):
+                raise EditError(f"There is no language {request.language!r}; languages have three letters (ISO 639-3).")
             return [AssignLanguage(region=lay.region(region_of(content, request.region_id)), language=request.language)]
         case Move():
             return _reorder(content, request, lay)

@@ -27,8 +27,8 @@ from hyalen.core.model.geometry import Box, union
 
 SAME_WORD = 0.6  # of a word's area under the ink, and of the ink's under words
 SAME_REGION = 0.5  # intersection over union
-SAME_TEXT = 85.0
-LEAST_SHARED = 0.3
+SAME_TEXT = 85.0  # per cent of likeness at which two texts are one
+LEAST_SHARED = 0.3  # of the smaller area that two regions of one text share
 
 
 class Unplaced(EditError):
@@ -312,12 +312,21 @@ def _assign_role(content: PageContent, region: Region, role: Role) -> PageConten
         raise EditError("a table can only be a table or an artifact")
     if region.kind is RegionKind.TEXT and role is Role.TABLE:
         raise EditError("a text without a grid cannot be a table")
-    kind = region.kind
+    kind, described = region.kind, region.alternative_text
     if region.kind is RegionKind.TEXT and role is Role.FIGURE:
         kind = RegionKind.FIGURE
+        # What was read in it would be lost to every format otherwise.
+        described = described or " ".join(region.text.split()) or None
     elif region.kind is RegionKind.FIGURE and role not in _FIGURE_ROLES:
         kind = RegionKind.TEXT
-    update = {"role": role, "kind": kind, "drawn": True, "confidence": 1.0, "reason": "set by hand"}
+    update = {
+        "role": role,
+        "kind": kind,
+        "alternative_text": described,
+        "drawn": True,
+        "confidence": 1.0,
+        "reason": "set by hand",
+    }
     return _placed(content, region.model_copy(update=update))
 
 

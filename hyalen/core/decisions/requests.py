@@ -8,6 +8,11 @@ from pydantic import Field
 
 from hyalen.core.model.content import Role
 from hyalen.core.model.geometry import Frozen
+from hyalen.core.model.text import Lines, OneLine
+
+# Characters: more than any sheet holds, and no more than every format can.
+MOST_OF_A_LINE = 4_000
+MOST_OF_A_BLOCK = 100_000
 
 
 class EditError(ValueError):
@@ -19,7 +24,7 @@ class SetWord(Frozen):
 
     op: Literal["set_word"] = "set_word"
     word_id: str
-    text: str
+    text: OneLine = Field(max_length=MOST_OF_A_LINE)
 
 
 class AcceptWord(Frozen):
@@ -35,7 +40,7 @@ class SetLine(Frozen):
     op: Literal["set_line"] = "set_line"
     region_id: str
     line: int
-    text: str
+    text: OneLine = Field(max_length=MOST_OF_A_LINE)
 
 
 class SetText(Frozen):
@@ -43,7 +48,7 @@ class SetText(Frozen):
 
     op: Literal["set_text"] = "set_text"
     region_id: str
-    text: str
+    text: Lines = Field(max_length=MOST_OF_A_BLOCK)
 
 
 class SetRole(Frozen):
@@ -59,7 +64,7 @@ class SetAlternative(Frozen):
 
     op: Literal["set_alternative"] = "set_alternative"
     region_id: str
-    text: str = ""
+    text: Lines = Field(default="", max_length=MOST_OF_A_BLOCK)
     decorative: bool = False
 
 
@@ -83,7 +88,7 @@ class AcceptDoubt(Frozen):
     """Leave something as it is."""
 
     op: Literal["accept_doubt"] = "accept_doubt"
-    key: str
+    key: OneLine
 
 
 Request = Annotated[

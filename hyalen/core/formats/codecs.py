@@ -3,15 +3,32 @@
 from __future__ import annotations
 
 import io
+import os
+import re
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from PIL import Image as Pillow
-from PIL import ImageChops, ImageOps
+from PIL import ImageChops, ImageFile, ImageOps
 from PIL.TiffImagePlugin import TiffImageFile
 
+from hyalen.core.formats.source import SourceError, blamed, brief
 from hyalen.core.imaging.letters import letter_height
 from hyalen.core.imaging.pixels import Image, as_uint8
+
+LEAST_CONTRAST = 12  # grey levels: what differs less, of damaged data, is no picture but what fills the gaps
+MOST_FILLING = 160  # grey level: decoders fill with black or mid-grey, and paper is lighter
+# What a decoder says of data it decoded over; remarks on tags that it does not know are no damage, nor are a few
+# bytes of padding before a marker.
+_COMPLAINT = re.compile(
+    r"[Cc]orrupt(?!.*: \d extraneous)|[Bb]ad code|[Uu]ncompressed data|[Pp]remature|[Ll]ine length|[Nn]ot enough data|"
+    r"[Dd]ecod\w+ error"
+)
+_ORIENTATION = 0x0112  # Exif 2.32
 
 
 def to_array(picture: Pillow.Image) -> Image:
@@ -31,7 +48,13 @@ def to_array(picture: Pillow.Image) -> Image:
     if "A" in picture.getbands() or "transparency" in picture.info:
         picture = picture.convert("RGBA")
         picture = Pillow.alpha_composite(Pillow.new("RGBA", picture.size, "white"), picture)
-    array = as_uint8(np.asarray(picture.convert("RGB")))
+    return _without_tint(as_uint8(np.asarray(picture.convert("RGB"))))
+
+
+def _without_tint(array: Image) -> Image:
+    """Grey where all channels are alike."""
+    if array.ndim == 2:
+        return array
     if np.array_equal(array[:, :, 0], array[:, :, 1]) and np.array_equal(array[:, :, 1], array[:, :, 2]):
         return as_uint8(array[:, :, 0])
     return array
@@ -41,23 +64,126 @@ def letters_of(picture: Pillow.Image) -> float | None:
     """Height of a picture's small letters in pixels; None where there are none or it cannot be decoded."""
     try:
         return letter_height(to_array(picture))
-    except (OSError, SyntaxError, ValueError, MemoryError):
+    except Exception:
         return None
 
 
 def decode(data: bytes) -> Image:
-    """The pixels of an image file that was checked when it was brought in.
+    """The pixels of an image file that the program made."""
+    with Pillow.open(io.BytesIO(data)) as picture:
+        return to_array(picture)
+
+
+class Decoded(NamedTuple):
+    """Pixels, and what of them could not be decoded; empty where all could."""
+
+    pixels: Image
+    damage: str
+
+
+def decode_scan(data: bytes) -> Decoded:
+    """The pixels of a file as it came: of a damaged one what can be seen of it.
 
     Raises
     ------
-    ValueError
-        If the bytes are no image.
+    SourceError
+        If nothing can be seen.
     """
+    with blamed("the image"), heard() as said, Pillow.open(io.BytesIO(data)) as picture:
+        try:
+            pixels, damage = _pixels(picture, data), ""
+        except MemoryError:
+            raise
+        except Exception as error:
+            pixels, damage = _what_is_left(data), brief(error)
+    return judged(pixels, damage or complaint(said))
+
+
+def complaint(said: list[str]) -> str:
+    """The first line that tells of damage; empty where none does."""
+    return next((line for line in said if _COMPLAINT.search(line)), "")
+
+
+def judged(pixels: Image, damage: str) -> Decoded:
+    """Damaged pixels with the remark that the clerk reads.
+
+    Raises
+    ------
+    SourceError
+        If there is damage and nothing to be seen, which must not pass for a blank page.
+    """
+    if not damage:
+        return Decoded(pixels, "")
+    seen = len(pixels) - _filled(pixels)
+    shown = pixels[:seen]
+    if not seen or int(shown.max()) - int(shown.min()) < LEAST_CONTRAST:
+        raise SourceError(f"the image data is damaged, and nothing of it can be shown ({damage}); scan it again")
+    where = ""
+    if seen < len(pixels):
+        where = f", the lower {1 - seen / len(pixels):.0%} of the page are missing"
+        pixels = pixels.copy()
+        pixels[seen:] = np.percentile(shown, 90, axis=(0, 1))  # paper
+    says = f"The image data is damaged ({damage}){where}: compare the page with the paper, or scan it again."
+    return Decoded(pixels, says)
+
+
+def _filled(pixels: Image) -> int:
+    """How many rows at the foot a decoder has filled with one dark value, having no data for them."""
+    rows = pixels.reshape(len(pixels), -1)
+    last = rows[-1]
+    if int(last.max()) != int(last.min()) or int(last[0]) > MOST_FILLING:
+        return 0
+    other = np.flatnonzero((rows != last[0]).any(axis=1))
+    return len(rows) - (int(other[-1]) + 1 if other.size else 0)
+
+
+def _pixels(picture: Pillow.Image, data: bytes) -> Image:
+    if picture.format not in ("JPEG", "MPO") or picture.mode not in ("L", "RGB"):
+        return to_array(picture)
+    # Pillow keeps to itself what this decoder tells of damage.
+    how = cv2.IMREAD_GRAYSCALE if picture.mode == "L" else cv2.IMREAD_COLOR_RGB
+    decoded = cv2.imdecode(np.frombuffer(data, np.uint8), how | cv2.IMREAD_IGNORE_ORIENTATION)
+    if decoded is None:
+        return to_array(picture)  # tells why
+    if picture.getexif().get(_ORIENTATION, 1) == 1:
+        return _without_tint(as_uint8(decoded))
+    turned = Pillow.fromarray(decoded)
+    turned.getexif()[_ORIENTATION] = picture.getexif()[_ORIENTATION]
+    return to_array(turned)
+
+
+def _what_is_left(data: bytes) -> Image:
+    """Of damaged data what two decoders that do not give up make of it."""
+    before, ImageFile.LOAD_TRUNCATED_IMAGES = ImageFile.LOAD_TRUNCATED_IMAGES, True
     try:
         with Pillow.open(io.BytesIO(data)) as picture:
             return to_array(picture)
-    except (OSError, SyntaxError, ValueError) as error:
-        raise ValueError(f"not a readable image: {error}") from error
+    except Exception:
+        decoded = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
+        if decoded is None:
+            raise
+        return as_uint8(decoded[:, :, ::-1])
+    finally:
+        ImageFile.LOAD_TRUNCATED_IMAGES = before
+
+
+@contextmanager
+def heard() -> Iterator[list[str]]:
+    """Lines that C libraries write to the standard error: the only place where some tell of damage.
+
+    Only for processes that do one thing at a time.
+    """
+    said: list[str] = []
+    with tempfile.TemporaryFile() as file:
+        kept = os.dup(2)
+        os.dup2(file.fileno(), 2)
+        try:
+            yield said
+        finally:
+            os.dup2(kept, 2)
+            os.close(kept)
+            file.seek(0)
+            said.extend(file.read(10_000).decode("utf8", "replace").splitlines())
 
 
 def encode_jpeg(image: Image, quality: int = 85) -> bytes:

@@ -7,22 +7,36 @@ import io
 import math
 from collections.abc import Iterator
 from contextlib import contextmanager
+from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
 
+import numpy as np
 import pikepdf
 import pypdfium2
 import pypdfium2.raw as pdfium
+from pikepdf.models.image import NotExtractableError, UnsupportedImageTypeError
 from PIL import Image as Pillow
 
-from hyalen.core.formats.codecs import encode_png, letters_of, to_array
-from hyalen.core.formats.source import Limits, SourceError, SourcePage, check_pixels
+from hyalen.core.formats.codecs import decode, encode_png, heard, judged, letters_of, to_array
+from hyalen.core.formats.source import Limits, SourceError, SourcePage, blamed, brief, check_pixels
 from hyalen.core.imaging.resolution import settle_resolution
 from hyalen.core.model.document import PageKind
 
 RENDER_DPI = 300.0
-LEAST_TEXT = 10
-INVISIBLE = 3
+LEAST_TEXT = 10  # letters and digits that make a page born digital; a scanner's stamp has fewer
+INVISIBLE = 3  # text rendering mode, ISO 32000-1, 9.3.6
+MOST_OBJECTS = 50_000  # of a page that are counted
+DEEPEST = 30  # forms within forms; sound pages have three or four
+MOST_IMAGES = 50  # of a page whose data is tried
+# Group 4 code of a row with black in it (ITU-T T.6: horizontal mode, a white and a black run), over and over.
+MORE_ROWS = bytes([0b00100110, 0b10101100]) * 64
+_OPERATORS = (
+    "b B b* B* BDC BI BMC BT BX c cm CS cs d d0 d1 Do DP EI EMC ET EX f F f* G g gs h i ID j J K k l m M MP n q Q re RG "
+    "rg ri s S sc SC scn SCN sh T* Tc Td TD Tf Tj TJ TL Tm Tr Ts Tw Tz v w W W* y ' \""
+)
+OPERATORS = {*_OPERATORS.split(), "INLINE IMAGE"}  # of a page description; ISO 32000-1, annex A
+READABLE = {"/FlateDecode", "/LZWDecode", "/RunLengthDecode", "/ASCII85Decode", "/ASCIIHexDecode"}
 
 
 class PageMake(NamedTuple):
@@ -41,40 +55,40 @@ def count_pdf_pages(path: Path, limits: Limits) -> int:
     SourceError
         If it is encrypted, damaged, without pages or has too many.
     """
-    try:
-        with pikepdf.open(path) as pdf:
-            count = len(pdf.pages)
-    except pikepdf.PasswordError as error:
-        raise SourceError("the PDF is encrypted and needs a password; bring in a copy without one") from error
-    except (pikepdf.PdfError, ValueError, OSError, RecursionError) as error:
-        raise SourceError(f"the PDF is damaged ({str(error).splitlines()[0][-100:]})") from error
+    with blamed("the PDF"), heard():
+        try:
+            with pikepdf.open(path) as pdf:
+                count = len(pdf.pages)
+        except pikepdf.PasswordError as error:
+            raise SourceError("the PDF is encrypted and needs a password; bring in a copy without one") from error
     if count == 0:
-        raise SourceError("the PDF has no pages")
+        raise SourceError("the PDF has no pages; make or copy it again")
     if count > limits.pages:
         raise SourceError(f"the PDF has {count} pages, more than the limit of {limits.pages}; split it first")
     return count
 
 
 def read_pdf_page(path: Path, index: int, limits: Limits) -> SourcePage:
-    """One page, from 0.
+    """One page, from 0. Where its image's data is damaged, what can be seen of it.
 
     Raises
     ------
     SourceError
-        If the page cannot be read.
+        If the page cannot be read, or if nothing of its image or content can be shown.
     """
-    try:
-        with _opened(path) as document:
-            page = document[index]
-            make = page_make(page)
-            kind = PageKind.BORN_DIGITAL if make.characters >= LEAST_TEXT else PageKind.SCANNED
-            if kind is PageKind.SCANNED and len(make.images) == 1 and make.marks == 0:
-                own = _own_image(path, index, make.images[0], page, limits)
-                if own is not None:
-                    return own
-            return _rendered(page, kind, limits)
-    except pypdfium2.PdfiumError as error:
-        raise SourceError(f"page {index + 1} of the PDF cannot be read ({error})") from error
+    with blamed("the page"), heard(), _opened(path) as document, pikepdf.open(path) as pdf:
+        source = pdf.pages[index]
+        if _draws_itself(source):
+            raise SourceError("the page draws a form within itself, without end; print it anew")
+        page = document[index]
+        make = page_make(page)
+        kind = PageKind.BORN_DIGITAL if make.characters >= LEAST_TEXT else PageKind.SCANNED
+        own = None
+        if kind is PageKind.SCANNED and len(make.images) == 1 and make.marks == 0:
+            own = _own_image(pdf, source, make.images[0], page, limits)
+        if isinstance(own, SourcePage):
+            return own
+        return _rendered(page, kind, limits, own or _broken(pdf, source, make))
 
 
 @contextmanager
@@ -86,12 +100,26 @@ def _opened(path: Path) -> Iterator[pypdfium2.PdfDocument]:
         document.close()
 
 
+def _draws_itself(owner: pikepdf.Page | pikepdf.Object, above: tuple[tuple[int, int], ...] = ()) -> bool:
+    """Whether a form among a page's resources leads back to itself, which pdfium would follow until memory ends."""
+    resources: Any = owner.get("/Resources", {})
+    named: Any = resources.get("/XObject", {}) if isinstance(resources, pikepdf.Dictionary) else {}
+    if not isinstance(named, pikepdf.Dictionary):
+        return False
+    forms = [f for f in dict(named).values() if isinstance(f, pikepdf.Stream) and f.get("/Subtype") == "/Form"]
+    within = (f.objgen for f in forms)
+    return len(above) > DEEPEST or any(
+        key in above or _draws_itself(form, (*above, key)) for key, form in zip(within, forms, strict=True)
+    )
+
+
 def page_make(page: pypdfium2.PdfPage) -> PageMake:
     """Count what can be seen on a page; invisible text (rendering mode 3) does not count."""
     visible = 0
     images, marks = [], 0
     text = page.get_textpage()
-    for item in page.get_objects(max_depth=6):
+    # Forms drawn within forms can name objects without end.
+    for item in islice(page.get_objects(max_depth=6), MOST_OBJECTS):
         if item.type == pdfium.FPDF_PAGEOBJ_TEXT:
             if pdfium.FPDFTextObj_GetTextRenderMode(item.raw) != INVISIBLE:
                 size = pdfium.FPDFTextObj_GetText(item.raw, text.raw, None, 0)
@@ -107,40 +135,37 @@ def page_make(page: pypdfium2.PdfPage) -> PageMake:
     return PageMake(visible, tuple(images), marks + (visible > 0))
 
 
-def _own_image(path: Path, index: int, item: Any, page: pypdfium2.PdfPage, limits: Limits) -> SourcePage | None:
-    """The page's only image, if it fills the page upright; None where it must be rendered."""
+def _own_image(
+    pdf: pikepdf.Pdf, source: pikepdf.Page, item: Any, page: pypdfium2.PdfPage, limits: Limits
+) -> SourcePage | str | None:
+    """The page's only image, if it fills the page upright; else the page must be rendered.
+
+    Then it is None, or what is wrong with the image's data.
+    """
     a, b, c, d, *_ = item.get_matrix().get()
     if a <= 0 or d <= 0 or abs(b) > 1e-3 * a or abs(c) > 1e-3 * d:
         return None
     left, bottom, right, top = page.get_cropbox()
     if a * d < 0.7 * (right - left) * (top - bottom):
         return None
-    with pikepdf.open(path) as pdf:
-        source = pdf.pages[index]
-        own: list[Any] = list(source.get_images(recursive=False).values())
-        if len(own) != 1 or "/SMask" in own[0] or "/Mask" in own[0] or own[0].get("/ImageMask", False):
-            return None
-        if "/Decode" in own[0]:
-            return None
-        check_pixels(int(own[0].Width), int(own[0].Height), limits)
-        turn = int(source.rotation) % 360
-        out = io.BytesIO()
-        try:
-            pikepdf.PdfImage(own[0]).extract_to(stream=out)
-            original = out.getvalue()
-            with Pillow.open(io.BytesIO(original)) as picture:
-                width, height = picture.size
-                picture.load()
-        except (pikepdf.PdfError, OSError, ValueError, NotImplementedError, SyntaxError) as error:
-            if isinstance(error, OSError) and "truncated" in str(error):
-                raise SourceError(f"the image of page {index + 1} is cut short") from error
-            return None
-        except pikepdf.models.image.UnsupportedImageTypeError:
-            return None
-    stated = width / (a / 72.0)
-    resolution = settle_resolution(
-        width, height, round(stated, 1) if math.isfinite(stated) else None, lambda: letters_of(picture)
-    )
+    own: list[Any] = list(source.get_images(recursive=False).values())
+    if len(own) != 1 or any(key in own[0] for key in ("/SMask", "/Mask", "/Decode")) or own[0].get("/ImageMask", False):
+        return None
+    try:
+        size = int(own[0].Width), int(own[0].Height)
+    except (TypeError, ValueError, AttributeError) as error:
+        return brief(error)
+    check_pixels(*size, limits)
+    extracted = _extracted(pdf, own[0], item)
+    if not isinstance(extracted, tuple):
+        return extracted
+    original, damage = extracted
+    with Pillow.open(io.BytesIO(original)) as picture:
+        width, height = picture.size
+        stated = width / (a / 72.0)
+        told = round(stated, 1) if math.isfinite(stated) else None
+        resolution = settle_resolution(width, height, told, lambda: letters_of(picture))
+    turn = int(source.rotation) % 360
     if turn in (90, 270):
         width, height = height, width
     return SourcePage(
@@ -151,12 +176,81 @@ def _own_image(path: Path, index: int, item: Any, page: pypdfium2.PdfPage, limit
         resolution.reason,
         PageKind.SCANNED,
         turn,  # type: ignore[arg-type]
+        damage,
     )
 
 
-def _rendered(page: pypdfium2.PdfPage, kind: PageKind, limits: Limits) -> SourcePage:
+def _extracted(pdf: pikepdf.Pdf, image: Any, item: Any) -> tuple[bytes, str] | str | None:
+    """An image as a file, and what is damaged in it; a reason where it is too damaged, None where it must be rendered.
+
+    What one decoder cannot read the other may: qpdf's filters and pdfium.
+    """
+    original, why, missing = b"", "", ""
+    pdf.get_warnings()  # of the file's frame, which qpdf mends: no damage to an image
+    try:
+        view, out = pikepdf.PdfImage(image), io.BytesIO()
+        view.extract_to(stream=out)
+        original, why = out.getvalue(), _warning(pdf)
+        if _breaks_off(pdf, image, view, original):
+            with Pillow.open(io.BytesIO(original)) as picture:
+                return original, judged(to_array(picture), "its fax code breaks off").damage
+        # The first decoder of JBIG2 hides what it could not read.
+        if not why and "/JBIG2Decode" not in view.filters:
+            return original, ""
+    except (MemoryError, SourceError):
+        raise
+    except (NotImplementedError, NotExtractableError, UnsupportedImageTypeError):
+        return None  # a sound image of a kind that no image file can hold
+    except pikepdf.DependencyError as error:
+        missing = str(error)
+    except Exception as error:
+        why = brief(error) if image.read_raw_bytes() else "it holds no data"
+    try:
+        other = to_array(item.get_bitmap().to_pil())
+    except pypdfium2.PdfiumError:
+        return why or missing or "its JBIG2 code cannot be read"
+    if original and not why and not np.array_equal(other, decode(original)):
+        why = "two decoders disagree about its JBIG2 code"
+    return encode_png(other), judged(other, why).damage
+
+
+def _warning(pdf: pikepdf.Pdf) -> str:
+    """The first thing that qpdf met in the file's streams."""
+    return next((brief(ValueError(str(w))) for w in pdf.get_warnings()), "")
+
+
+def _breaks_off(pdf: pikepdf.Pdf, image: Any, view: pikepdf.PdfImage, original: bytes) -> bool:
+    """Whether Group 4 code ends before its picture does: then rows put behind it show in the picture."""
+    if view.filters != ["/CCITTFaxDecode"] or int((view.filter_decodeparms[0][1] or {}).get("/K", 0)) >= 0:
+        return False
+    longer, out = pdf.make_stream(b""), io.BytesIO()
+    longer.stream_dict = pikepdf.Dictionary(image.stream_dict)
+    longer.write(
+        image.read_raw_bytes() + MORE_ROWS, filter=image.get("/Filter"), decode_parms=image.get("/DecodeParms")
+    )
+    pikepdf.PdfImage(longer).extract_to(stream=out)
+    with Pillow.open(io.BytesIO(original)) as first, Pillow.open(io.BytesIO(out.getvalue())) as second:
+        return not np.array_equal(to_array(first), to_array(second))
+
+
+def _broken(pdf: pikepdf.Pdf, source: pikepdf.Page, make: PageMake) -> str:
+    """What of a page's streams cannot be decoded; empty where all can."""
+    pdf.get_warnings()  # as above
+    try:
+        for image in islice(source.get_images(recursive=False).values(), MOST_IMAGES):
+            if image.stream_dict.get("/Filter") in READABLE:
+                image.read_bytes()
+        drawn = make.characters or make.images or make.marks
+        if not drawn and any(str(i.operator) not in OPERATORS for i in pikepdf.parse_content_stream(source)):
+            return "its content is no page description"
+    except Exception as error:
+        return brief(error)
+    return _warning(pdf)
+
+
+def _rendered(page: pypdfium2.PdfPage, kind: PageKind, limits: Limits, damage: str) -> SourcePage:
     width, height = page.get_size()
     scale = RENDER_DPI / 72.0
     check_pixels(max(1, round(width * scale)), max(1, round(height * scale)), limits)
-    image = to_array(page.render(scale=scale).to_pil())
-    return SourcePage(encode_png(image), image.shape[1], image.shape[0], RENDER_DPI, "", kind)
+    image, damage = judged(to_array(page.render(scale=scale).to_pil()), damage)
+    return SourcePage(encode_png(image), image.shape[1], image.shape[0], RENDER_DPI, "", kind, damage=damage)

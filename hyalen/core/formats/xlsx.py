@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import BinaryIO
 
 from openpyxl import Workbook
@@ -10,15 +9,14 @@ from openpyxl.styles import Alignment, Font
 from openpyxl.utils import get_column_letter
 
 from hyalen.core.formats.format import DeliveryOptions, Images
+from hyalen.core.structure.numbers import Number, column_numbers
 from hyalen.core.structure.tree import Node, StructureTree, Tag
-
-_NUMBER = re.compile(r"^-?\d{1,3}(?:(?:[  ]\d{3})+|\d*)(?:\.\d+)?$")
 
 
 def write_xlsx(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:
     """The workbook; spans are merged and header cells bold.
 
-    A cell that holds nothing but a number with a point or no decimals is stored as one.
+    A cell is stored as a number, in the form it was shown in, only where language and column make it certain.
     A document without tables gives one empty sheet that says so.
     """
     book = Workbook()
@@ -38,16 +36,17 @@ def _fill(book: Workbook, title: str, node: Node) -> None:
     assert found is not None
     widths = [8] * found.columns
     cells = [(each, each.cell) for row in node.children for each in row.children]
+    numbers = _numbers(node)
     for each, cell in cells:
         assert cell is not None
         text = each.text
         place = sheet.cell(cell.row + 1, cell.column + 1)
-        plain = text.replace(" ", "").replace(" ", "")
-        if _NUMBER.match(text) and not (plain.lstrip("-").startswith("0") and "." not in plain and len(plain) > 1):
-            place.value = float(plain) if "." in plain else int(plain)
-        else:
-            place.value = text or None
-            place.data_type = "s" if text else place.data_type
+        number = numbers.get((cell.row, cell.column))
+        if number:
+            place.value, place.number_format = number
+        elif text:
+            place.value = text
+            place.data_type = "s"  # else what begins with = is a formula
         place.alignment = Alignment(wrap_text=True, vertical="top")
         place.font = Font(bold=cell.header)
         if cell.column_span == 1:
@@ -63,3 +62,18 @@ def _fill(book: Workbook, title: str, node: Node) -> None:
         sheet.column_dimensions[get_column_letter(i)].width = width
     if node.children and all(each.tag is Tag.TH for each in node.children[0].children):
         sheet.freeze_panes = "A2"
+
+
+def _numbers(node: Node) -> dict[tuple[int, int], Number]:
+    """The certain numbers of a table, by row and column."""
+    columns: dict[tuple[int, str], list[tuple[int, str]]] = {}
+    for row in node.children:
+        for each in row.children:
+            if each.cell is not None and not each.cell.header:
+                columns.setdefault((each.cell.column, each.language), []).append((each.cell.row, each.text))
+    found: dict[tuple[int, int], Number] = {}
+    for (column, language), cells in columns.items():
+        for (at, _), number in zip(cells, column_numbers([text for _, text in cells], language), strict=True):
+            if number:
+                found[at, column] = number
+    return found

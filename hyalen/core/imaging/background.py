@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 
-GRID_DPI = 30.0
+GRID_DPI = 30.0  # pixels an inch of the grid on which paper is estimated: a stroke falls between its nodes
 STROKES = np.ones((9, 9), np.uint8)
 STEEPEST_SHADOW = 0.22  # in logarithms, from one place of the grid to the next
-LEAST_SHADOW = 0.3
+LEAST_SHADOW = 0.3  # of a side's length along which a shadow lies
 
 
 def estimate_paper(page: Image, dpi: float, pictures: NDArray[np.uint8] | None = None) -> NDArray[np.float32]:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.frame import render
-from hyalen.core.imaging.letters import enlarged, reading_scale
+from hyalen.core.imaging.letters import reading_scale, rescaled, working_scale
 from hyalen.core.imaging.orientation import FindTurn
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.quality import advice, likeness, measure_quality
@@ -17,7 +17,13 @@ from hyalen.core.imaging.surface import treat_surface
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Colours, Half, Switch, Treatment
 
-SHEET_INCHES = {1.4142: 11.69, 1.2941: 11.0}  # ISO 216 A4, ANSI/ASME Y14.1 Letter: long sides
+# Long sides in inches by the sides' ratio: ISO 216 A4, ANSI/ASME Y14.1 Letter, US Legal, and the 8 x 10 of photographs.
+SHEET_INCHES = {1.4142: 11.69, 1.2941: 11.0, 1.6471: 14.0, 1.25: 10.0}
+MOST_OFF = 0.03  # of the ratio: a squared photograph's sides are right within two or three per cent
+
+
+# Grey levels of a page without any ink, and of one that is all dark; of ink; and the share of the page that a short word has.
+ALL_PAPER, ALL_DARK, INK, SHORT_WORD = 160, 90, 150, 2e-5
 
 
 class CleanPage(NamedTuple):
@@ -39,7 +45,7 @@ def clean_page(
     dpi_guessed: bool = False,
     told_dpi: float | None = None,
 ) -> CleanPage:
-    """The cleaned page; one of small print is enlarged first, as are the pixels of the outcome.
+    """The cleaned page; one of small print is enlarged first, as are the pixels of the outcome, a huge one reduced.
 
     Parameters
     ----------
@@ -64,8 +70,10 @@ def clean_page(
     """
     screen = told_dpi is not None
     as_scanned = treatment.output.switch is Switch.OFF
-    scale = 1.0 if screen or as_scanned else reading_scale(original)
-    fine = enlarged(original, scale)
+    scale = 1.0 if screen else working_scale(original)
+    if scale == 1.0 and not screen and not as_scanned:
+        scale = reading_scale(original)
+    fine = rescaled(original, scale)
     placed = place_page(fine, dpi * scale, treatment, find_turn, half, known, told_dpi or dpi)
     return finish_page(fine, dpi * scale, treatment, placed, known, reverse, dpi_guessed, screen, scale)
 
@@ -138,9 +146,9 @@ def is_blank(page: Image, dpi: float) -> bool:
     small, factor = reduced(grey(page), dpi, 75)
     margin = int(dpi / factor / 6)
     inner = small[margin:-margin, margin:-margin] if min(small.shape) > 4 * margin > 0 else small
-    if inner.min() > 160 or inner.max() < 90:
+    if inner.min() > ALL_PAPER or inner.max() < ALL_DARK:
         return True
-    return bool((inner < 150).mean() < 2e-5)
+    return bool((inner < INK).mean() < SHORT_WORD)
 
 
 def _sheet_dpi(placed: Placed, dpi: float) -> float:
@@ -150,7 +158,7 @@ def _sheet_dpi(placed: Placed, dpi: float) -> float:
     left, top, right, bottom = placed.applied.box
     long, short = max(right - left, bottom - top) * dpi, max(1.0, min(right - left, bottom - top) * dpi)
     ratio, inches = min(SHEET_INCHES.items(), key=lambda item: abs(np.log(long / short / item[0])))
-    if abs(long / short / ratio - 1) > 0.05:
+    if abs(long / short / ratio - 1) > MOST_OFF:
         return dpi
     return float(min(max(round(long / inches), 50), 1200))
 

@@ -15,19 +15,20 @@ from hyalen.core.imaging.pixels import Image, Pieces, grey, pieces, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.treatment import Bend
 
-WORKING_DPI = 150.0
-KNOT_INCHES = 0.4
-LEAST_BEND = 0.009
-LEAST_LETTERS = 120
-LEAST_GAIN = 0.12
-ROUNDS = 8
-STIFFNESS = 0.008
-LIKE = 6
-LIKENESS_SIDE = 8
-MOST_UNLIKE = 3
+WORKING_DPI = 150.0  # pixels an inch: glyphs keep their shapes
+KNOT_INCHES = 0.4  # inches between the splines' knots: the fall to a spine takes two or three
+LEAST_BEND = 0.009  # inches: less than three pixels at 300 dpi, which reading does not mind
+LEAST_LETTERS = 120  # fewer tell nothing of a surface
+LEAST_GAIN = 0.12  # share by which the field must bring the most strained letters nearer to straight lines
+ROUNDS = 8  # of reweighting; the weights stand still before
+STIFFNESS = 0.008  # weight of the penalty a letter: lets a spine through and no single word
+LIKE = 6  # glyphs of like shape, by whose median a width is judged
+LIKENESS_SIDE = 8  # pixels a side of the pictures in which shapes are compared
+MOST_UNLIKE = 3  # Euclidean distance of two such pictures: beyond, they are other letters
 LEAST_WIDTH_ERROR = 0.008  # in logarithms
 STEEPNESSES = np.linspace(0, 0.85, 35)  # of the surface where it is steepest
 EVIDENT_SHORTENING = 12.0  # fall of chi squared
+AXES = (0.0, 0.25, 0.5, 0.75, 1.0)  # shares of the page's width at which a lens may stand
 Floats = NDArray[np.float64]
 
 
@@ -282,7 +283,8 @@ def _shortening(down: Floats, columns: Floats, height: float, letters: Letters, 
 
     The slope of the surface is taken to be in proportion to that of the lines; the
     proportion is the one under which like glyphs are equally wide everywhere. A lens
-    draws in what lies deeper towards its axis, from both directions; a line sensor does not.
+    draws in what lies deeper towards its axis, which may stand above the page or, over an
+    open book, above its edge; a line sensor does not.
     """
     constant, leaning = down.mean(axis=0), down[-1] - down[0]
     profile = leaning if np.ptp(leaning) > np.ptp(constant) else constant
@@ -308,10 +310,10 @@ def _shortening(down: Floats, columns: Floats, height: float, letters: Letters, 
         return flat
     weights = np.array(sure)
     best, least, without = flat, np.inf, np.inf
-    middle = (columns[0] + columns[-1]) / 2
     deeper = np.clip(1 + (leaning - np.median(leaning)) / height, 0.7, 1.4)
-    drawn_in = 1 / np.clip(np.gradient(middle + (columns - middle) / deeper, columns), 0.6, 1.7)
-    for sight, steepness in product((flat, drawn_in), STEEPNESSES):
+    axes = columns[0] + np.array(AXES) * (columns[-1] - columns[0])
+    drawn_in = [1 / np.clip(np.gradient(axis + (columns - axis) / deeper, columns), 0.6, 1.7) for axis in axes]
+    for sight, steepness in product((flat, *drawn_in), STEEPNESSES):
         seen = sight * np.sqrt(1 - (slope / steepest * steepness) ** 2)
         gap = np.array(widths) - np.interp(places, columns, np.log(seen))
         error = float(np.sum(weights * (gap - np.average(gap, weights=weights)) ** 2))

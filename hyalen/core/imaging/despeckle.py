@@ -9,14 +9,16 @@ from scipy.spatial import cKDTree
 
 from hyalen.core.imaging.pixels import Image, grey, pieces
 
-LEAST_LETTERS = 60
-LEAST_DOTS = 12
+LEAST_LETTERS = 60  # fewer do not tell how large the page's dots are
+LEAST_DOTS = 12  # dots on stems that tell the size of all; with fewer, the stroke does
 MOST_DUST = 0.5  # of a dot's area
-LARGEST_DOT = 1.3
+LARGEST_DOT = 1.3  # times a dot's area: what is larger is no dust
 LEADER = 1.8  # of the small letters' height: how far apart a row of dots may stand
-MOST_TIED = 0.12
+MOST_TIED = 0.12  # of the letters that run together: in joined scripts dots stand anywhere
 SLANT = 0.35  # of the small letters' height: by so much the dot of an italic i stands to the right of its stem
 TOUCHING = 1.3  # of the small letters' height: what is wider is several letters
+LONGEST_FIBRE, THICKEST_FIBRE = 1 / 14, 1 / 85  # inches: longer and thicker are strokes of letters and dashes
+OBLIQUE = 12.0  # degrees from upright and level, as no dash, bar or figure one is
 CLEAR = 2  # pixels of paper around a mark that is no part of a letter
 
 
@@ -25,7 +27,8 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
 
     A mark goes when it covers less than a square of 1/60 inch and no letter-sized
     ink lies within 1/14 inch of it, so dots, accents and punctuation stay; so does one as
-    large as a full stop (up to 1/25 inch). Marks right above or beside each other stay: a
+    large as a full stop (up to 1/25 inch), and a fibre, thin and up to 1/14 inch long, that
+    leans as no dash does or has no writing to its left or right. Marks right above or beside each other stay: a
     colon after a space, a row of leader dots. Within lines goes what is less than half as large
     as the page's own dots (those on i and j, or a square of its stroke) and touches no letter.
 
@@ -53,7 +56,9 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
         return page, 0
     letters = np.zeros((page.shape[0] // step + 1, page.shape[1] // step + 1), dtype=np.uint8)
     wide = size > dpi / 2  # a table's frame is not all that it encloses
-    for left, top, width, height, _ in stats[1:][(size[1:] > dpi / 25) & ~wide[1:]]:
+    length = np.hypot(stats[:, 2], stats[:, 3])
+    thin = (size > dpi / 30) & (length <= LONGEST_FIBRE * dpi) & (stats[:, 4] <= length * THICKEST_FIBRE * dpi)
+    for left, top, width, height, _ in stats[1:][(size[1:] > dpi / 25) & ~wide[1:] & ~thin[1:]]:
         letters[top // step : (top + height) // step + 1, left // step : (left + width) // step + 1] = 1
     wide[0] = False
     frames = np.zeros_like(letters)
@@ -68,8 +73,17 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     clear = near[at[:, 1], at[:, 0]] == 0
     stops = (stats[:, 4] > (dpi / 60) ** 2) & (size <= dpi / 25) & clear
     stops[0] = False
+    thin[0] = False
+    lettered = np.asarray(letters.any(axis=1), dtype=np.bool_)
+    alone = np.flatnonzero(thin & clear)
+    if len(alone):  # pieces of one broken letter lie beside each other
+        marks = cKDTree(centres[1:][size[1:] > dpi / 75])
+        beside = marks.query_ball_point(centres[alone], LONGEST_FIBRE * dpi * 1.5, return_length=True)
+        alone = alone[beside <= 1]
+    fibres = [i for i in alone if _is_fibre(labels, stats[i], int(i), lettered, step)]
     gone = (small & clear) | stops
     gone[np.flatnonzero(gone)[_in_a_row(centres[gone], centres, stats[:, 4] > (dpi / 100) ** 2, dpi)]] = False
+    gone[fibres] = True
     gone |= _dust(dark, stats, centres, size, dpi)
     if not gone.any():
         return page, 0
@@ -79,6 +93,19 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
         mask = cv2.dilate(gone[labels[window]].astype(np.uint8), np.ones((3, 3), np.uint8)) == 1
         result[window][mask] = 255
     return result, int(gone.sum())
+
+
+def _is_fibre(
+    labels: NDArray[np.int32], stat: NDArray[np.int32], number: int, lettered: NDArray[np.bool_], step: int
+) -> bool:
+    """Whether a thin mark that stands alone leans as no sign does, or stands where there is no line of writing."""
+    left, top, width, height, _ = (int(v) for v in stat)
+    if not lettered[top // step : (top + height) // step + 1].any():
+        return True
+    points = cv2.findNonZero((labels[top : top + height, left : left + width] == number).astype(np.uint8))
+    along, across = np.abs(np.asarray(cv2.fitLine(points, cv2.DIST_L2, 0, 0.01, 0.01)).ravel()[:2])
+    lean = float(np.rad2deg(np.arctan2(across, along)))
+    return OBLIQUE < lean < 90 - OBLIQUE
 
 
 def _dust(

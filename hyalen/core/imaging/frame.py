@@ -12,8 +12,8 @@ from hyalen.core.imaging.pixels import Image, as_uint8
 from hyalen.core.model.geometry import Matrix, compose, translation
 from hyalen.core.model.treatment import Bend, Mesh
 
-MESH_INCHES = 0.2
-REFINEMENT = 5
+MESH_INCHES = 0.2  # inches between the nodes of a bend: a line of text bends by less than a pixel between them
+REFINEMENT = 5  # nodes between two, when pixels are fetched
 SHEETS = (1.2941, 1.4142)  # Letter (ANSI/ASME Y14.1), the A series (ISO 216)
 
 

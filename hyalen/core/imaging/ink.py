@@ -8,7 +8,7 @@ import numpy as np
 from hyalen.core.imaging.pictures import Mask, with_pictures
 from hyalen.core.imaging.pixels import Image, as_uint8
 
-FULL_INK = 25.0
+FULL_INK = 25.0  # grey level that black print has in a good scan
 
 
 def darken(page: Image, level: float, strength: float) -> Image:

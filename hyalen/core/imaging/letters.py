@@ -8,17 +8,20 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces
 
-LEAST_LETTERS = 40
+LEAST_LETTERS = 40  # fewer do not tell a page's type
 LEAST_SHARE = 0.08  # of all marks, that are letters in rows: in a photograph few happen to be
-LEAST_ALIKE = 0.55
+LEAST_ALIKE = 0.55  # of the heights near the usual one, where marks are letters
 FEW, ALIKE_IF_FEW = 0.2, 0.74  # where most marks are none, as in mere noise
 LARGEST_SIDE = 2600  # beyond, letters are measured on a reduced page
 SMALLEST_SIDE = 1300  # below, on an enlarged one, so that small print comes apart
 LEGIBLE = 13.0  # pixels; smaller letters read better enlarged (bench/real)
-COMFORTABLE = 20.0
+COMFORTABLE = 20.0  # pixels of small letters, to which smaller ones are enlarged
 STEPS = (1.5, 2.0, 3.0, 4.0)  # few, so that pages of one document come out alike
-MOST_PIXELS = 24e6
-DARK = 140
+MOST_PIXELS = 24e6  # of an enlarged page: bounds the time and memory of reading
+# Cleaning takes up to 18 bytes a pixel, and a worker may take 1.5 GB: so many pixels are left as they are (A3 at
+# 600 dpi has 70e6); of larger pages so many that they have room beside the scan itself.
+LEFT_AS_THEY_ARE, BYTES_A_PIXEL, ROOM = 75e6, 18, 1.35e9
+DARK = 140  # grey level of ink on a cleaned page
 SUFFICES = 14.0  # pixels: letters of a clean page read no better taller than this (bench/text)
 LEAST_REDUCTION, MOST_REDUCTION = 0.6, 0.95  # beyond the latter, reducing takes what it saves
 STEPPED, SMOOTHED = 13.5, 0.5  # pixels: of such small letters the outlines are stairs; a Gaussian's deviation
@@ -55,6 +58,19 @@ def letter_height(page: Image) -> float | None:
     if np.mean((heights > 0.75 * usual) & (heights < 1.7 * usual)) < (ALIKE_IF_FEW if few else LEAST_ALIKE):
         return None
     return float(usual / scale)
+
+
+def working_scale(page: Image) -> float:
+    """By how much a page is to be reduced so that it can be cleaned in a worker's memory; 1 for all but plans.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+    """
+    pixels = page.shape[0] * page.shape[1]
+    if pixels <= LEFT_AS_THEY_ARE:
+        return 1.0
+    return float(np.sqrt((ROOM - page.nbytes) / BYTES_A_PIXEL / pixels))
 
 
 def reading_scale(page: Image) -> float:
@@ -113,11 +129,12 @@ def suited(page: Image, may_reduce: bool = True) -> tuple[Image, float]:
     return as_uint8(cv2.resize(page, size, interpolation=cv2.INTER_AREA)), scale
 
 
-def enlarged(page: Image, scale: float) -> Image:
+def rescaled(page: Image, scale: float) -> Image:
     """The page with `scale` times the pixels a side, smooth between them."""
     if scale == 1.0:
         return page
-    return as_uint8(cv2.resize(page, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC))
+    how = cv2.INTER_CUBIC if scale > 1 else cv2.INTER_AREA
+    return as_uint8(cv2.resize(page, None, fx=scale, fy=scale, interpolation=how))
 
 
 def in_rows(stats: NDArray[np.float64]) -> NDArray[np.float64]:

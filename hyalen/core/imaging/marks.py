@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -12,21 +13,51 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 
 WORKING_DPI = 75.0
+DARK, DIRTY, FAINT = (
+    140,
+    190,
+    200,
+)  # grey levels: below which are holes and staples, dirt at an edge, a mark that is picked
 HOLE_INCHES = (0.14, 0.38)  # ISO 838 punches 6 mm; common punches 5.5 to 8 mm
 NEAR_EDGE_INCHES = 1.1
 CORNER_INCHES = 1.2
+LEAST_MARK, LARGEST_MARK = 0.13, 0.8  # inches of a hole's or a staple's longer side
+ROUNDEST = 1.33  # times that a hole is longer than it is wide: it is punched round, and scanned aslant
+LEAST_CIRCULAR, LEAST_FULL = (
+    0.72,
+    0.7,
+)  # circularity (a square has 0.79, a ragged hole less), and ink of what is enclosed
+STAPLE_INCHES, STAPLE_THICK = (0.22, 0.75), 0.06  # half a staple's back to a whole one; inches
+ALONE_SHARE, ALONE_PIXELS = 1.15, 6  # of a mark's own ink that may lie around it, for it to stand alone
+CUT_LETTER = (0.05, 0.22)  # inches of a letter that the scan's edge cut off; dirt is smaller or longer
+SEARCH_DPI = 150.0  # pixels an inch: a streak is a pixel wide
+NARROWEST = 40  # pixels of a view in which lines are sought
+BESIDE = 0.06  # inches: nearer lines are one
+EXACT = 0.015  # inches from its line at which a band's peak is on it
+LEAST_EXACT, EXACT_STREAK = 0.5, 0.85  # of the bands: letters draw some peaks away, fewer from a faint streak
+BROADEST = 0.05  # inches of half a line: broader is a shadow or a picture
+EVEN_STREAK = 0.5  # of its usual depth, by which a streak's may differ
+ALIKE_AREA, ALIKE_REACH = 0.55, 12  # common part of the union (Jaccard); pixels around the place that was pointed at
 EDGE_DIRT_INCHES = 0.16
-BANDS = 14
-LEAST_RISE = 7.0
+BANDS = 28  # across a line's way: in one, a line that leans by MOST_LEAN moves by about its own width
+LEAST_RISE = 7.0  # grey levels by which a line is darker than the paper beside it
+LEAST_DPI = 90.0  # below, a fold is as broad as the strokes of letters and drawings
+MOST_LEAN = 3.0  # degrees of a fold against its page
+LEAST_BORNE = 0.8  # of the bands that a line runs through
+LEAST_RUN = 0.45  # of the page's length, for a streak that begins where the dust fell on the glass
+MOST_UNEVEN = 1.0  # of its usual depth: by so much a line's depth may differ among the bands
+MOST_LINES = 5  # in one direction: more are a ruled sheet, a grid or a page of text
+MOST_RISE, DUST = 110.0, 0.018  # grey levels, inches: a darker or broader line that ends on the page is printed
 
 
 class Line(NamedTuple):
-    """A streak or fold across the whole page: its middle is `start + slope * t` on the way across; pixels."""
+    """A streak or fold: its middle is `start + slope * t` on the way across, within `span` of that way; pixels."""
 
     upright: bool
     start: float
     slope: float
     half_width: float
+    span: tuple[float, float] = (0.0, 1.0)
 
     def enlarged(self, factor: float) -> Line:
         return self._replace(start=self.start * factor, half_width=self.half_width * factor)
@@ -49,14 +80,14 @@ def remove_holes(page: Image, seen: Image, dpi: float) -> tuple[Image, int]:
     """
     small, factor = reduced(seen, dpi, WORKING_DPI)
     scale = dpi / factor
-    dark = (small < 140).astype(np.uint8)
+    dark = (small < DARK).astype(np.uint8)
     labels, stats, centres = pieces(dark)
     height, width = small.shape
     marks = np.zeros_like(dark)
     removed = 0
     for i in range(1, len(stats)):
         left, top, wide, tall, area = (int(v) for v in stats[i])
-        if max(wide, tall) < 0.13 * scale or max(wide, tall) > 0.8 * scale:
+        if not LEAST_MARK * scale <= max(wide, tall) <= LARGEST_MARK * scale:
             continue
         x, y = centres[i]
         to_edge = min(x, y, width - x, height - y)
@@ -66,7 +97,7 @@ def remove_holes(page: Image, seen: Image, dpi: float) -> tuple[Image, int]:
             continue
         reach = int(0.12 * scale)
         around = dark[max(0, top - reach) : top + tall + reach, max(0, left - reach) : left + wide + reach]
-        if int(around.sum()) > 1.15 * area + 6:
+        if int(around.sum()) > ALONE_SHARE * area + ALONE_PIXELS:
             continue
         marks[top : top + tall, left : left + wide] |= piece
         removed += 1
@@ -83,28 +114,30 @@ def _in_corner(x: float, y: float, width: int, height: int, scale: float) -> boo
 def _round(piece: Image, area: int, scale: float) -> bool:
     tall, wide = piece.shape
     low, high = (v * scale for v in HOLE_INCHES)
-    if not (low <= wide <= high and low <= tall <= high) or not 0.75 < wide / tall < 1.33:
+    if not (low <= wide <= high and low <= tall <= high) or not 1 / ROUNDEST < wide / tall < ROUNDEST:
         return False
     contours, _ = cv2.findContours(piece, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     outline = max(contours, key=cv2.contourArea)
     filled, length = cv2.contourArea(outline), cv2.arcLength(outline, True)
-    return bool(length > 0 and 4 * np.pi * filled / length**2 > 0.72 and area > 0.7 * filled)
+    return bool(length > 0 and 4 * np.pi * filled / length**2 > LEAST_CIRCULAR and area > LEAST_FULL * filled)
 
 
 def _stroke(piece: Image, area: int, scale: float) -> bool:
     points = cv2.findNonZero(piece)
     (_, _), (a, b), _ = cv2.minAreaRect(points)
     long, thin = max(a, b) + 1, min(a, b) + 1
-    return bool(0.22 * scale < long < 0.75 * scale and thin < 0.06 * scale and area > 0.5 * long * thin)
+    low, high = (v * scale for v in STAPLE_INCHES)
+    return bool(low < long < high and thin < STAPLE_THICK * scale and area > 0.5 * long * thin)
 
 
 def find_lines(page: Image, dpi: float, skew: float = 0.0) -> list[Line]:
-    """Scanner streaks and folds: faint or dark lines from edge to edge of the page.
+    """Scanner streaks and folds: faint or dark lines from edge to edge of the page, leaning by up to three degrees.
 
-    A ruled line ends at a margin; these do not. In bands across the line's way the median
-    of each row (or column) passes over letters, and the peaks that line up in nearly all
-    bands, the outermost included, are a line. Folds run with the page, streaks with the
-    scanner, that is, leaning by the skew that was undone.
+    A ruled line ends at a margin; these do not, but for a streak, which may begin anywhere and then
+    goes on to the page's edge, and is faint. In bands across the line's way the median of each row
+    (or column) passes over letters; the peaks that line up in nearly all bands are a line (a Hough
+    transform of the bands). What leans is sought about the page and about the scanner, that is, by the
+    skew that was undone.
 
     Parameters
     ----------
@@ -115,63 +148,108 @@ def find_lines(page: Image, dpi: float, skew: float = 0.0) -> list[Line]:
     skew : float
         Degrees by which the page was straightened clockwise.
     """
-    small, factor = reduced(grey(page), dpi, 150.0)
+    small, factor = reduced(grey(page), dpi, SEARCH_DPI)
     found: list[Line] = []
-    leans = (0.0, float(np.tan(np.deg2rad(skew)))) if abs(skew) > 0.1 else (0.0,)
     for upright in (True, False):
         view = small if upright else as_uint8(small.T)
-        for lean in leans:
-            # A line that leans by the skew stands straight in a sheared view.
-            shear = lean if upright else -lean
-            height, width = view.shape
-            matrix = np.array([[1, shear, -shear * height / 2], [0, 1, 0]])
-            seen = cv2.warpAffine(view, matrix, (width, height), borderMode=cv2.BORDER_REPLICATE) if lean else view
-            for start, slope, half in _across(as_uint8(seen), dpi / factor):
-                line = Line(upright, (start + shear * height / 2) * factor, slope - shear, half * factor)
-                middle = line.start + line.slope * height * factor / 2
-                near = [
-                    f
-                    for f in found
-                    if f.upright == upright
-                    and abs(f.start + f.slope * height * factor / 2 - middle) < 4 * factor + half
-                ]
-                if not near:
-                    found.append(line)
+        lean = float(np.tan(np.deg2rad(skew))) * (-1 if upright else 1)
+        lines = _across(view, dpi / factor, lean)
+        for line in lines if len(lines) <= MOST_LINES else ():
+            found.append(Line(upright, line.start * factor, line.slope, line.half_width * factor, line.span))
     return found
 
 
-def _across(view: Image, dpi: float) -> list[tuple[float, float, float]]:
-    """(start, slope, half width) of lines that run down the view."""
+class _Bands(NamedTuple):
+    """By how much each place of each band is darker than what is beside it; where the bands' middles are."""
+
+    rise: NDArray[np.float32]
+    middles: NDArray[np.float64]
+    slack: int
+
+
+def _across(view: Image, dpi: float, lean: float) -> list[Line]:
+    """Lines that run down the view; `lean` is the slope that the scanner's own lines have."""
     height, width = view.shape
-    if height < 4 * BANDS or width < 40:
+    if height < 4 * BANDS or width < NARROWEST or dpi < LEAST_DPI:
         return []
     edges = np.linspace(0, height, BANDS + 1).astype(int)
     dark = np.array([255 - _middle(view[a:b:3]) for a, b in pairwise(edges)], dtype=np.float32)
     wide = max(5, int(0.07 * dpi)) | 1
     # What a thin line rises above: an opening along the row (top-hat).
     rise = dark - cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((1, wide), np.uint8))
-    slack = max(2, int(0.035 * dpi))
-    strong = cv2.dilate((rise > LEAST_RISE).astype(np.uint8), np.ones((1, 2 * slack + 1), np.uint8))
-    candidates = np.flatnonzero((strong.mean(axis=0) >= 0.8) & (strong[0] == 1) & (strong[-1] == 1))
-    lines: list[tuple[float, float, float]] = []
-    for run in np.split(candidates, np.flatnonzero(np.diff(candidates) > 1) + 1) if len(candidates) else []:
-        if len(run) > 0.12 * dpi + 2 * slack + 2:
-            continue  # too broad: a shadow or a picture
-        near = slice(max(0, int(run[0]) - slack), min(width, int(run[-1]) + slack + 1))
-        places = near.start + np.argmax(rise[:, near], axis=1).astype(np.float64)
-        good = rise[:, near].max(axis=1) > LEAST_RISE
-        middles = (edges[:-1] + edges[1:]) / 2
-        slope, start = _theil_sen(places[good], middles[good])  # a line of text nearby draws some bands away
-        apart = np.abs(places - start - slope * middles)
-        on_line = np.clip(np.round(start + slope * middles).astype(int)[:, None] + np.arange(-2, 3), 0, width - 1)
-        borne = np.take_along_axis(rise, on_line, axis=1).max(axis=1) > LEAST_RISE
-        if borne.mean() < 0.8 or np.mean(apart < 0.015 * dpi) < 0.5:
-            continue
-        profile = np.quantile(rise[good & (apart < 0.015 * dpi)][:, near], 0.25, axis=0)  # the rest bear letters too
-        half = max(1.5, float((profile > 0.2 * profile.max()).sum()) / 2 + 1)
-        if half <= 0.05 * dpi:
-            lines.append((float(start), float(slope), half))
+    bands = _Bands(rise, (edges[:-1] + edges[1:]) / 2, max(2, int(0.02 * dpi)))
+    lines: list[Line] = []
+    for slope, middle, span in _votes(bands, height, lean):
+        near = (abs(line.start + line.slope * height / 2 - middle) < BESIDE * dpi + line.half_width for line in lines)
+        line = None if any(near) else _fitted(bands, slope, middle - slope * height / 2, span, dpi)
+        if line is not None:
+            lines.append(line)
     return lines
+
+
+def _votes(bands: _Bands, height: int, lean: float) -> Iterator[tuple[float, float, tuple[int, int]]]:
+    """(slope, place at half the height, first and last band) of what may be lines, the likeliest first."""
+    count, width = bands.rise.shape
+    strong = cv2.dilate((bands.rise > LEAST_RISE).astype(np.uint8), np.ones((1, 2 * bands.slack + 1), np.uint8))
+    step = 2 * bands.slack / height
+    most = float(np.tan(np.deg2rad(MOST_LEAN)))
+    slopes = {float(v) for v in np.arange(-most, most + step, step)} | {0.0, lean}
+    columns, away = np.arange(width), bands.middles - height / 2
+    found: list[tuple[float, float, float, float, tuple[int, int]]] = []
+    for slope in slopes:
+        at = columns[None, :] + np.round(slope * away).astype(int)[:, None]
+        borne = np.take_along_axis(strong, np.clip(at, 0, width - 1), axis=1) * ((at >= 0) & (at < width))
+        whole = (borne.mean(axis=0) >= LEAST_BORNE) & (borne[0] == 1) & (borne[-1] == 1)
+        begun, ended = _runs_to_an_edge(borne) if slope in (0.0, lean) else np.zeros((2, width), np.int64)
+        for column in np.flatnonzero(whole | (np.maximum(begun, ended) >= LEAST_RUN * count)).tolist():
+            first, last = 0, count
+            if not whole[column]:
+                first, last = (
+                    (0, int(begun[column])) if begun[column] >= ended[column] else (count - int(ended[column]), count)
+                )
+            share = float(borne[first:last, column].sum()) / count
+            found.append((share, -abs(slope), slope, float(column), (first, last)))
+    for _, _, slope, place, span in sorted(found, reverse=True):
+        yield slope, place, span
+
+
+def _runs_to_an_edge(borne: NDArray[np.uint8]) -> NDArray[np.int64]:
+    """For each column, over how many bands in a row it is borne from the first on, and up to the last."""
+    from_first = np.cumprod(borne, axis=0, dtype=np.int64).sum(axis=0)
+    to_last = np.cumprod(borne[::-1], axis=0, dtype=np.int64).sum(axis=0)
+    return np.stack([from_first, to_last])
+
+
+def _fitted(bands: _Bands, slope: float, start: float, span: tuple[int, int], dpi: float) -> Line | None:
+    """A line along what was voted for, if its bands agree on it."""
+    part = slice(*span)
+    rise, middles = bands.rise[part], bands.middles[part]
+    width = rise.shape[1]
+    reach = 2 * bands.slack
+    windows = np.round(start + slope * middles).astype(int)[:, None] + np.arange(-reach, reach + 1)
+    seen = np.take_along_axis(rise, np.clip(windows, 0, width - 1), axis=1)
+    places = windows[:, 0] + np.argmax(seen, axis=1).astype(np.float64)
+    good = seen.max(axis=1) > LEAST_RISE
+    if good.sum() < 4:
+        return None
+    slope, start = _theil_sen(places[good], middles[good])  # a line of text nearby draws some bands away
+    apart = np.abs(places - start - slope * middles)
+    on_line = np.clip(np.round(start + slope * middles).astype(int)[:, None] + np.arange(-2, 3), 0, width - 1)
+    borne = np.take_along_axis(rise, on_line, axis=1).max(axis=1)
+    exact = apart < EXACT * dpi
+    if (borne > LEAST_RISE).mean() < LEAST_BORNE or exact.mean() < LEAST_EXACT:
+        return None
+    low, usual, high = np.quantile(borne, (0.2, 0.5, 0.8))
+    if high - low > MOST_UNEVEN * usual:
+        return None  # a row of letters, whose bands differ
+    profile = np.quantile(seen[good & exact], 0.25, axis=0)  # the rest bear letters too
+    half = max(1.5, float((profile > 0.2 * profile.max()).sum()) / 2 + 1)
+    if half > BROADEST * dpi:
+        return None
+    printed = usual > MOST_RISE or half > DUST * dpi or high - low > EVEN_STREAK * usual or exact.mean() < EXACT_STREAK
+    if printed and span != (0, BANDS):
+        return None
+    return Line(True, float(start), float(slope), half, (span[0] / BANDS, span[1] / BANDS))
 
 
 def _theil_sen(y: NDArray[np.float64], x: NDArray[np.float64]) -> tuple[float, float]:
@@ -194,14 +272,14 @@ def remove_lines(page: Image, lines: list[Line]) -> Image:
     result = page.copy()
     for line in lines:
         view = result if line.upright else np.swapaxes(result, 0, 1)
-        t = np.arange(view.shape[0])
+        t = np.arange(int(line.span[0] * view.shape[0]), int(line.span[1] * view.shape[0]))
         reach = int(np.ceil(line.half_width)) + 2
         middle = np.round(line.start + line.slope * t).astype(np.int64)
         columns = np.clip(middle[:, None] + np.arange(-reach, reach + 1), 0, view.shape[1] - 1)
         part = view[t[:, None], columns].astype(np.float32)
         plain = part if part.ndim == 2 else part.min(axis=2)
         rise = np.concatenate(
-            [np.broadcast_to(255 - np.median(b, axis=0), b.shape) for b in np.array_split(plain, BANDS)]
+            [np.broadcast_to(255 - np.median(b, axis=0), b.shape) for b in np.array_split(plain, BANDS) if len(b)]
         )
         if abs(line.slope) > 0.004:  # it moves by whole pixels: each takes its neighbours' depth too
             rise = np.asarray(cv2.dilate(rise.astype(np.float32), np.ones((1, 3), np.uint8)), dtype=np.float64)
@@ -228,7 +306,7 @@ def clean_edges(page: Image, seen: Image, dpi: float) -> tuple[Image, int]:
     small, factor = reduced(seen, dpi, WORKING_DPI)
     scale = dpi / factor
     height, width = small.shape
-    dark = (small < 190).astype(np.uint8)
+    dark = (small < DIRTY).astype(np.uint8)
     labels, stats, _ = pieces(dark)
     left, top, wide, tall = (stats[:, i] for i in range(4))
     depth = EDGE_DIRT_INCHES * scale
@@ -236,7 +314,8 @@ def clean_edges(page: Image, seen: Image, dpi: float) -> tuple[Image, int]:
     at_end = (top <= 1) | (top + tall >= height - 1)
     gone = (at_side & (wide <= depth)) | (at_end & (tall <= depth))
     # A letter that the scan cut off looks alike but is small; it stays unless it is a mere speck.
-    letter = (np.maximum(wide, tall) < 0.22 * scale) & (np.maximum(wide, tall) > 0.05 * scale)
+    longest = np.maximum(wide, tall)
+    letter = (longest > CUT_LETTER[0] * scale) & (longest < CUT_LETTER[1] * scale)
     gone &= ~letter
     gone[0] = False
     if not gone.any():
@@ -279,14 +358,14 @@ def alike(page: Image, place: NDArray[np.float64], likes: bool = True) -> list[N
     list of (n, 2) float64
         Empty where there is no mark.
     """
-    dark = (page < 200).astype(np.uint8)
+    dark = (page < FAINT).astype(np.uint8)
     labels, stats, _ = pieces(dark)
     y, x = np.nonzero(dark)
     if len(x) == 0:
         return []
     apart = (x - place[0]) ** 2 + (y - place[1]) ** 2
     nearest = int(np.argmin(apart))
-    if apart[nearest] > 144:
+    if apart[nearest] > ALIKE_REACH**2:
         return []
     chosen = int(labels[y[nearest], x[nearest]])
     wanted = _picture(labels, stats, chosen)
@@ -298,7 +377,7 @@ def alike(page: Image, place: NDArray[np.float64], likes: bool = True) -> list[N
     found = []
     for i in np.flatnonzero(near) if likes else [chosen]:
         shape = _picture(labels, stats, int(i))
-        if i != chosen and (shape & wanted).sum() < 0.55 * (shape | wanted).sum():
+        if i != chosen and (shape & wanted).sum() < ALIKE_AREA * (shape | wanted).sum():
             continue
         left, top, wide, tall = (int(v) for v in stats[i, :4])
         piece = np.pad((labels[top : top + tall, left : left + wide] == i).astype(np.uint8), 3)

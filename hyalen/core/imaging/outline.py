@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.model.treatment import Corners
 
-WORKING_DPI = 60.0
-WORKING_SIZE = 640
-LEAST_SHARE = 0.25
+WORKING_DPI = 60.0  # pixels an inch: a sheet's edge shows, its writing does not
+WORKING_SIZE = 640  # pixels of the longer side, where the resolution is not known
+LEAST_SHARE = 0.25  # of the picture: who photographs a sheet fills a quarter of the frame
 LEAST_KEYSTONE = 0.7  # degrees between opposite sides
 
 

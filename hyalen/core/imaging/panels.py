@@ -11,7 +11,7 @@ from hyalen.core.imaging.letters import in_rows
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 
-WORK_DPI = 150.0
+WORK_DPI = 150.0  # pixels an inch: the smallest white letters have four pixels
 DARKER = 0.62  # of the paper's grey level
 STROKE = 0.035  # inches: thicker dark ink is ground, thinner is letters and rules
 GAP = 0.06  # inches that light letters may part the ground at its rim
@@ -20,7 +20,7 @@ LEAST_FILLED = 0.82  # of its box: a panel, not a picture's outline
 LEAST_RIM = 0.8  # of the rim that is dark: not heavy letters, which stand on paper
 LEAST_DARK, MOST_UNEVEN = 0.5, 26.0  # share of the ground; grey levels within it
 LIGHTER, LEAST_CONTRAST = 0.45, 50.0  # of the way from the ground to the lightest; grey levels between them
-LEAST_LETTERS = 5
+LEAST_LETTERS = 5  # light letters in a row that make a dark patch a panel
 RIM = 0.025  # inches
 LEAST_WRITTEN = 0.5  # of the light ink that stands in rows as letters do
 

@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.curvature import find_letters
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 
-WORKING_DPI = 37.5
-SMALLEST_INCHES = 0.45
+WORKING_DPI = 37.5  # pixels an inch: letters run together, tones stay
+SMALLEST_INCHES = 0.45  # of a picture's shorter side; stamps and initials are less
 LEAST_MOTTLE = 10.0  # grey levels
-MOST_HOLLOW = 1.5
+MOST_HOLLOW = 1.5  # hull over area: what is hollower is a frame or a bent rule
 UNEVEN = 0.03  # in logarithms
-LEAST_PAPER = 0.75
-LEAST_RIM = 0.85
-LEAST_LETTERS = 60
+LEAST_PAPER = 0.75  # of the inside that is as even as paper in a frame around text
+LEAST_RIM = 0.85  # the same of its rim
+LEAST_LETTERS = 60  # letters in lines within, that make it text and no picture
 
 Mask = NDArray[np.uint8]
 

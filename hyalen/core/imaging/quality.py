@@ -12,11 +12,11 @@ from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Finding
 
-LEAST_DPI = 190.0
-LEAST_CONTRAST = 60.0
-MOST_NOISE = 22.0
-LEAST_EFFECTIVE = 130.0
-LEAST_CLIPPED = 0.02
+LEAST_DPI = 190.0  # pixels an inch: at 200 dpi readers lose little (common practice, no source)
+LEAST_CONTRAST = 60.0  # grey levels between paper and ink; pencil has fewer
+MOST_NOISE = 22.0  # grey levels of the grain's deviation: beyond, it breaks strokes
+LEAST_EFFECTIVE = 130.0  # pixels an inch that the sharpness of edges amounts to
+LEAST_CLIPPED = 0.02  # of the page: a lamp's reflection is larger than a white spot
 
 
 class Quality(NamedTuple):
@@ -74,7 +74,7 @@ def measure_quality(scan: Image, dpi: float, small: Image, small_dpi: float) -> 
 def advice(quality: Quality, dpi: float, blank: bool, lost: int = 0, enlarged: float = 1.0) -> list[Finding]:
     """What will hurt reading, with what to do; a finding of little confidence becomes a doubt.
 
-    `enlarged` tells by how much the page was enlarged to be read.
+    `enlarged` tells by how much the page was enlarged to be read; it is below 1 where a huge page was reduced.
     """
 
     def finding(topic: str, says: str, value: float, confidence: float = 0.6) -> Finding:
@@ -83,6 +83,9 @@ def advice(quality: Quality, dpi: float, blank: bool, lost: int = 0, enlarged: f
     if blank:
         return [finding("blank", "The page seems to be blank.", 0, 0.5)]
     found = []
+    if enlarged < 1:
+        says = f"Larger than a worker's memory: kept at {dpi * enlarged:.0f} instead of {dpi:.0f} dpi."
+        found.append(finding("size", says, dpi * enlarged, 1.0))
     if dpi < LEAST_DPI or enlarged > 1:
         how = f"; enlarged {enlarged:.1f} times to be read" if enlarged > 1 else ""
         why = f"Only {dpi:.0f} dpi" if dpi < LEAST_DPI else "Very small print"

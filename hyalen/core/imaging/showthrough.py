@@ -10,15 +10,15 @@ import numpy as np
 from hyalen.core.imaging.pictures import Mask, enlarged
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 
-WORKING_DPI = 150.0
-LEAST_COVER = 0.008
-LEAST_SPREAD = 0.2
-MOST_BESIDE = 4.0
+WORKING_DPI = 150.0  # pixels an inch: what shines through is blurred anyway
+LEAST_COVER = 0.008  # of the page that shines through, before anything is taken off
+LEAST_SPREAD = 0.2  # of the page's fields in which it shows: a stain fills few
+MOST_BESIDE = 4.0  # times the strong ink's area: what covers more may be the page's own faint writing
 FAINT_INK = 140.0  # grey levels below white
 DEEPEST = 0.42  # of the ink's depth
-GRID = (12, 9)
-REGISTER_DPI = 50.0
-LEAST_AGREEMENT = 0.85
+GRID = (12, 9)  # fields of a page, rows and columns, in which show-through is counted
+REGISTER_DPI = 50.0  # pixels an inch at which front and back are laid on each other
+LEAST_AGREEMENT = 0.85  # correlation of front and mirrored back: the right back, rightly laid
 
 
 class Ghost(NamedTuple):

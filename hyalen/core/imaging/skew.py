@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image, grey, ink_mask, reduced
 
-LARGEST_SKEW = 15.0
+LARGEST_SKEW = 15.0  # degrees: who lays a sheet down otherwise means to
 
 
 class Skew(NamedTuple):

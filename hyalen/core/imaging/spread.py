@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 
-WORKING_DPI = 75.0
+WORKING_DPI = 75.0  # pixels an inch: a fold is a shadow an eighth of an inch wide
 LEAST_RATIO = 1.12  # width over height
-SURE = 0.75
+SURE = 0.75  # confidence of a fold that is cut without asking
 
 
 class Fold(NamedTuple):

@@ -21,12 +21,12 @@ from hyalen.core.imaging.showthrough import find_show_through, remove_show_throu
 from hyalen.core.imaging.threshold import ink_threshold, sauvola, softly_thresholded
 from hyalen.core.model.treatment import Colours, Finding, StepName, Switch, Threshold, Treatment
 
-ALREADY_WHITE = 250.0
+ALREADY_WHITE = 250.0  # grey level of the darkest paper of a page that needs no lightening
 LEAST_WHITE = 245.0  # of paper, for a ghost to be told from it
-MEASURING_DPI = 150.0
-FAINT_INK = 95.0
-LEAST_BITONAL_DPI = 240.0
-MOST_HALF_TONES = 0.05
+MEASURING_DPI = 150.0  # pixels an inch at which paper, ink and pictures are measured
+FAINT_INK = 95.0  # grey level: lighter ink is made darker
+LEAST_BITONAL_DPI = 240.0  # pixels an inch: below, black and white breaks thin strokes
+MOST_HALF_TONES = 0.05  # of the ink's pixels that are neither dark nor light, in print and line drawings
 
 
 class Surface(NamedTuple):

@@ -10,18 +10,22 @@ from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Corners
 
-LEAST_DEPTH = 12
-LEAST_CONTRAST = 0.25
-LEAST_CUT = 2
-SHADOWED_MARGIN = 0.12
-LEAST_PAPER = 0.03
-LEAST_SOLID = 0.82
-UNEVEN_BED = 0.2
-LEAST_EDGE = 0.2
+LEAST_DEPTH = 12  # grey levels darker than the paper around: less is grain
+LEAST_CONTRAST = 0.25  # of the paper's level: strokes are at least so dark, shadows seldom
+LEAST_CUT = 2  # lines of writing that a cut would go through before it is moved outwards
+SHADOWED_MARGIN = 0.12  # inches that are kept beyond such lines
+LEAST_PAPER = 0.03  # of the picture that a sheet fills: a slip on a large bed
+LEAST_SOLID = 0.82  # of its hull that a sheet fills, torn corners counted
+UNEVEN_BED = 0.2  # of the brightest level: a bed varies less, the dark parts of a picture more
+LEAST_EDGE = 0.2  # of the brightest level, by which the page rises abruptly where a bed ends
+# Of the paper's level; of a row's length; inches of a black band at an edge.
 BAND_LEVEL, BAND_DARK, BAND_INCHES = 0.4, 0.75, 0.08
-MOST_BEYOND = 0.002
-LEAST_WRITTEN, BRIGHTER = 0.05, 8
-MOST_UNEVEN_SIDES = 0.25
+MOST_BEYOND = 0.002  # of all letters that may lie beyond a sheet's outline: else it is none
+LEAST_WRITTEN, BRIGHTER = (
+    0.05,
+    8,
+)  # of the letters, outside corners that are no sheet's; grey levels by which it is lighter there
+MOST_UNEVEN_SIDES = 0.25  # of the brighter: along a sheet's four sides the paper is of one brightness
 
 
 def bed_mask(page: Image) -> NDArray[np.uint8]:

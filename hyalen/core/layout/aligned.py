@@ -16,13 +16,13 @@ from hyalen.core.model.geometry import Box, union
 
 GAP = 1.5  # line heights between two cells of a row that by itself looks tabular
 NARROW_GAP, WIDE_GAP = 0.6, 1.0  # between columns: of many rows, of few
-MANY_ROWS = 6
+MANY_ROWS = 6  # rows, at which narrower gaps part columns
 MOST_CROSSED = 0.12  # of the rows: headings and section titles may stand across columns
 FARTHEST_ROW = 3.2  # line heights to the next row
-LEAST_ROWS = 3
-CELL_WORDS = 3.5
-LEAST_TOLD = 0.55
-LEVEL = 0.4
+LEAST_ROWS = 3  # of a table
+CELL_WORDS = 3.5  # words of a cell on average: more are columns of text
+LEAST_TOLD = 0.55  # confidence of the model's table that is believed
+LEVEL = 0.4  # line heights within which cells stand in one row
 WRAPPED = 0.85  # of the usual distance of rows
 NUMBER = re.compile(r"^[^\w]*(?:[A-Z]{0,3}[£$€]\s?)?[-–—+(]?\d[\d.,:/'’ °½¼¾%‰-]*[)%°*†]*[^\w]*$")
 _LEADER = re.compile(r"^[.…·_\-–—]{2,}$|^[.·…]$")

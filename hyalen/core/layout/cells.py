@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from hyalen.core.layout.aligned import is_number
 from hyalen.core.model.content import Cell, Word
 
-MOSTLY = 0.6
+MOSTLY = 0.6  # of a column's cells that are figures, for the rest to be some
 # Letters that readers take figures for; common practice, no source.
 _FIGURES = str.maketrans({"O": "0", "o": "0", "Q": "0", "D": "0", "l": "1", "I": "1", "|": "1", "i": "1", "S": "5", "s": "5",
                           "B": "8", "Z": "2", "z": "2", "G": "6"})  # fmt: skip

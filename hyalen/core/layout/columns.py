@@ -9,9 +9,9 @@ from hyalen.core.model.found import FoundLine
 from hyalen.core.model.geometry import Box
 
 FARTHEST = 2.3  # line heights between baselines: double-spaced typing
-LEAST_STEP = 0.4
-SIZE_RATIO = 1.35
-CLOSE = 1.35
+LEAST_STEP = 0.4  # line heights from one line down to the next
+SIZE_RATIO = 1.35  # times that type may differ within a column
+CLOSE = 1.35  # line heights: lines that near belong together even where the first ends early
 FLUSH_RATIO = 1.9  # of lines that start and end alike: worn type, whose height the reader misjudges
 MOST_UNLIKE = 0.5  # of a rival's misfit, for a link to be clear
 SCRAP = 0.2  # of a line's width: what is shorter is no rival

@@ -12,7 +12,7 @@ from hyalen.core.layout.witness import Kind, Witness, witnesses
 from hyalen.core.model.geometry import Box
 
 SEEN = 0.5  # confidence of a part that is no text
-PLAIN_COLUMNS = 2
+PLAIN_COLUMNS = 2  # of text side by side: a plain page has no more
 
 
 class Evidence(NamedTuple):

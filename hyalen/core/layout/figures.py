@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image, Pieces, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box, Point, union
 
-WORK_DPI = 100.0
+WORK_DPI = 100.0  # pixels an inch: a drawing's strokes touch, letters do not
 FRAMED = 0.12  # more of an outline under words than this is text with a frame around it
 LEAST_INK = 0.03  # of a box that another witness calls a picture
 SPRAWLING = 0.25  # of the page

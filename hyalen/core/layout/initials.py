@@ -9,7 +9,7 @@ from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 
 LEAST_RISE = 1.55  # of the height of the line it stands beside
-MOST_RISE = 8.0
+MOST_RISE = 8.0  # line heights of a drop capital
 
 
 def join_initials(lines: Sequence[FoundLine]) -> list[FoundLine]:

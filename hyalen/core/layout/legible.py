@@ -9,10 +9,10 @@ import numpy as np
 from hyalen.core.languages import is_known
 from hyalen.core.model.found import FoundLine, FoundWord
 
-TRUSTED = 0.6
-SURE = 0.75
-LEAST_CONFIDENCE = 0.4
-LEAST_EVEN = 0.25
+TRUSTED = 0.6  # confidence of a word in no list that counts as read
+SURE = 0.75  # confidence at which any word counts
+LEAST_CONFIDENCE = 0.4  # of a line of words
+LEAST_EVEN = 0.25  # the same, where its letters stand evenly
 NEAR = 12  # lines of other columns may come between two of one
 EDGE = ".,;:!?'\"()[]«»“”‘’-—"
 

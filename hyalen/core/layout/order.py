@@ -12,8 +12,8 @@ from hyalen.core.model.geometry import Box
 SLACK = 0.08  # of a box's shorter side: touching neighbours do not overlap
 MOST_LIFTED = 0.35  # of the area of all, of what may straddle a gutter
 MOST_HEADS = 4  # rows of a head: title, subtitle, date, name
-ASIDE_WIDTH = 0.3
-ASIDE_COVER = 0.5
+ASIDE_WIDTH = 0.3  # of its neighbour's width: a narrower column beside it is a margin's
+ASIDE_COVER = 0.5  # of the height that such a column fills
 LEAST_COLUMN = 4.0  # in heights of the smallest boxes: less is a row, not a column
 
 Boxes = NDArray[np.float64]

@@ -10,7 +10,7 @@ import numpy as np
 from hyalen.core.model.content import Region, RegionKind
 from hyalen.core.model.geometry import Box, Point, union
 
-RAGGED = 0.05
+RAGGED = 0.05  # of the lines that may reach beyond a region's straight edge
 
 
 def outlined(regions: Sequence[Region]) -> tuple[Region, ...]:

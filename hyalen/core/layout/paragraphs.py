@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.layout.sizes import SetLine, type_size
+from hyalen.core.layout.strokes import least_bold
 from hyalen.core.model.content import Line
 
 LIST_MARKER = re.compile(
@@ -17,10 +18,10 @@ LIST_MARKER = re.compile(
 SENTENCE_END = tuple(".!?:;؟。")
 BULLETS = "•●▪■◦‣*"
 LEAST_INDENT = 0.6  # line heights
-RESIZED = 1.25
+RESIZED = 1.25  # times that type changes between paragraphs
 RESIZED_JUSTIFIED, RESIZED_LAST = 1.6, 1.45  # worn or sized-down lines of one justified paragraph
-SHORT = 4
-LEAST_ENTRIES, MOST_PASSED = 5, 3
+SHORT = 4  # lines of a column that does not tell its own leading
+LEAST_ENTRIES, MOST_PASSED = 5, 3  # entries of a numbered run; numbers that it may pass over
 _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
@@ -74,10 +75,12 @@ def split_paragraphs(
     right_to_left: bool = False,
     leading: float = 0.0,
     entries: frozenset[int] = frozenset(),
+    strokes: Sequence[float] = (),
 ) -> list[list[Line]]:
     """Cut a column's lines where a new paragraph starts.
 
-    A paragraph starts after more than the usual space, at a change of type size, at a list
+    A paragraph starts after more than the usual space, at a change of type size, after and before
+    bold lines that do not fill their column, at a list
     marker, at a line indented beside its neighbours, around a centred line, and after a
     sentence that ends so early that the next word would have stood beside it. In a column of
     hanging entries it starts at each line that is not indented. Edges are taken from a line's
@@ -93,10 +96,12 @@ def split_paragraphs(
         The page's usual distance of baselines over line height, if known.
     entries : frozenset of int
         With which numbered entries start on this page, from `entry_numbers`.
+    strokes : sequence of float
+        Each line's stroke width, where that is known (`strokes.stroke_width`).
     """
     if not lines:
         return []
-    column = _Column(lines, right_to_left, leading, entries)
+    column = _Column(lines, right_to_left, leading, entries, strokes)
     paragraphs = [[lines[0]]]
     for i in range(1, len(lines)):
         if column.starts_at(i):
@@ -127,7 +132,14 @@ def _all_capitals(line: Line) -> bool:
 class _Column:
     """A column's measures: `starts` and `ends` grow in reading direction."""
 
-    def __init__(self, lines: Sequence[Line], right_to_left: bool, leading: float, entries: frozenset[int]) -> None:
+    def __init__(
+        self,
+        lines: Sequence[Line],
+        right_to_left: bool,
+        leading: float,
+        entries: frozenset[int],
+        strokes: Sequence[float],
+    ) -> None:
         self.lines, self.leading, self.entries = lines, leading, entries
         boxes = [line.box for line in lines]
         self.starts = [-b.right if right_to_left else b.left for b in boxes]
@@ -136,11 +148,16 @@ class _Column:
         middle = [line.level for line in lines]
         self.pitch = np.diff(middle)
         self.hanging = self._is_hanging()
+        usual = float(np.median(strokes)) if len(strokes) else 0.0
+        least = usual * least_bold(strokes)
+        self.bold = [usual > 0 and width > least for width in strokes] or [False] * len(lines)
 
     def starts_at(self, i: int) -> bool:
         before, line = self.lines[i - 1], self.lines[i]
         size = max(1.0, min(before.height, line.height))
         if self._spaced(i, size) or self._resized(i) or self._case_changes(i, size):
+            return True
+        if self.bold[i] != self.bold[i - 1] and self._falls_short(i if self.bold[i] else i - 1, size):
             return True
         if self.entries and _leading_number(line) in self.entries and self._edge_distance(i) < 0.6 * size:
             return True
@@ -231,6 +248,10 @@ class _Column:
         """Space between the line's end and its column's edge, told by the lines around it."""
         far = min(max(self.ends[max(0, i - 3) : i + 1]), max(self.ends[i : i + 4]))
         return float(far - self.ends[i])
+
+    def _falls_short(self, i: int, size: float) -> bool:
+        """Whether the line leaves room for more words, compared with those around it."""
+        return max(self.ends[max(0, i - 3) : i + 4]) - self.ends[i] > 1.5 * size
 
     def _width(self, i: int) -> float:
         near = slice(max(0, i - 3), i + 4)

@@ -20,6 +20,7 @@ from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core, outlined
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs, usual_leading
 from hyalen.core.layout.rows import cut_lines, join_rows, part_of
+from hyalen.core.layout.strokes import stroke_width
 from hyalen.core.layout.tables import FoundTable, find_grids
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Table, Word
@@ -28,8 +29,9 @@ from hyalen.core.model.geometry import Box, Point, union
 
 LEAST_WORD, LONG = 3, 5  # letters: strokes of a drawing make short words
 STRAY, RIM = 0.1, 0.015  # of the page's width
-LEAST_FIGURE = 0.45
+LEAST_FIGURE = 0.45  # confidence of the model's figure that is believed
 COLUMN_WORDS, MOST_IN_COLUMNS = 60, 0.7  # words of a cell; share of a grid's words in such cells
+LEAST_FILLED = 0.5  # of the cells of a single row or column
 MOST_TEXT = 0.25  # of a picture's box, under lines of text
 RUNNING_TEXT = frozenset({Kind.TEXT, Kind.TITLE, Kind.CAPTION, Kind.REFERENCE})
 
@@ -60,7 +62,7 @@ def find_regions(
     numbered = _Numbering()
     tables, staves = find_grids(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
-    tables = [split_rows(table, read) for table in tables if not _is_page_of_columns(table, read)]
+    tables = [split_rows(table, read) for table in tables if _is_table(table, read)]
     filling = columnar(read)
     figures = [Figure(box, box.polygon()) for box in staves]
     figures += [
@@ -91,7 +93,9 @@ def find_regions(
     leading, entries = usual_leading(chains), entry_numbers(chains)
     for chain in chains:
         right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
-        paragraphs = split_paragraphs([_line(line, numbered) for line in chain], right_to_left, leading, entries)
+        strokes = [stroke_width(page, line.box) for line in chain]
+        lines = [_line(line, numbered) for line in chain]
+        paragraphs = split_paragraphs(lines, right_to_left, leading, entries, strokes)
         parts.append([_text_region(paragraph, numbered, languages) for paragraph in paragraphs])
     for line in upright:  # its words stand below each other; no other line goes on from it
         level = (Point(line.box.left, line.box.bottom), Point(line.box.right, line.box.bottom))
@@ -123,10 +127,12 @@ def _breaks_a_word(line: Line, below: Line) -> bool:
     return broken and near and shared > 0.5 * min(line.box.width, below.box.width)
 
 
-def _is_page_of_columns(table: FoundTable, read: Sequence[FoundLine]) -> bool:
-    """Whether rules enclose columns of running text, as a newspaper's do, and no cells."""
+def _is_table(table: FoundTable, read: Sequence[FoundLine]) -> bool:
+    """Whether rules enclose cells, not columns of running text, as a newspaper's do, or a drawing's few boxes."""
     counts = [sum(len(part.words) for part in parts) for parts in _in_cells(table, read)]
-    return sum(n for n in counts if n > COLUMN_WORDS) > MOST_IN_COLUMNS * sum(counts)
+    if min(table.rows, table.columns) == 1 and sum(n > 0 for n in counts) < LEAST_FILLED * len(counts):
+        return False
+    return sum(n for n in counts if n > COLUMN_WORDS) <= MOST_IN_COLUMNS * sum(counts)
 
 
 def _chains(lines: Sequence[FoundLine], across: Sequence[Box], panels: Sequence[Box]) -> list[list[FoundLine]]:

@@ -16,9 +16,9 @@ from hyalen.core.model.geometry import Box, Point, union
 WORD_SPACE = 0.5  # line heights: what may part two words anywhere
 LOOSE_SPACE = 1.0  # where a line above or below runs on over it
 WIDEST_SPACE = 3.5  # where lines above and below do
-LEAST_GUTTER = 0.35
+LEAST_GUTTER = 0.35  # line heights between two words that columns part
 LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
-MOST_UNLIKE = 1.35
+MOST_UNLIKE = 1.35  # times: words within it are of one size
 _FALLING = re.compile(r"[gjpqyQJ,;()ſçџщцузфру]")
 
 

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 
-WORK_DPI = 150.0
-LEAST_INCHES = 0.3
+WORK_DPI = 150.0  # pixels an inch: a hairline is a pixel wide
+LEAST_INCHES = 0.3  # of a rule; strokes of letters are shorter
 THICKEST = 1 / 25  # inches: solid pictures are no rules
-DARK = 170
+DARK = 170  # grey level: hairlines are lighter than letters
 HEAD_ROW = 0.6  # inches: taller dark grounds are panels by themselves
 
 

@@ -12,6 +12,11 @@ from hyalen.core.layout.rules import Rules
 from hyalen.core.model.geometry import Box
 
 LEAST_ROW = 0.105  # inches: lower than a row of six-point type are the lines of a staff
+LEAST_WIDTH, LEAST_HEIGHT = 1.0, 0.14  # inches of a table: one column of figures, one row of type
+LEAST_RULED = 0.2  # of a grid's width or height that a rule runs along
+LEAST_PARTED = 0.5  # of the side between two cells that is ruled
+STAFF_BUNDLE = 2.5  # times the usual gap: the height of a rule, above which it is a staff's five
+LEAST_CELLS = {True: 3, False: 4}  # in a single row or column, and in a grid: two cells are a box with a divider
 
 
 class FoundCell(NamedTuple):
@@ -54,7 +59,7 @@ def find_grids(rules: Rules) -> Grids:
     staves: list[Box] = []
     for i in range(1, count):
         left, top, width, height, _ = (int(v) for v in stats[i])
-        if width < dpi or height < dpi * 0.35:
+        if width < LEAST_WIDTH * dpi or height < LEAST_HEIGHT * dpi:
             continue
         window = (slice(top, top + height), slice(left, left + width))
         mine = labels[window] == i
@@ -69,11 +74,11 @@ def find_grids(rules: Rules) -> Grids:
 
 def _is_staff(across: NDArray[np.uint8], width: int, gap: int) -> bool:
     """Whether the rules across stand in bundles, as those of printed music do."""
-    hits = np.flatnonzero(across.sum(axis=1, dtype=np.float64) >= 0.2 * width)
+    hits = np.flatnonzero(across.sum(axis=1, dtype=np.float64) >= LEAST_RULED * width)
     if len(hits) == 0:
         return False
     runs = np.split(hits, np.flatnonzero(np.diff(hits) > gap * 2) + 1)
-    return float(np.median([run[-1] - run[0] for run in runs])) > 2.5 * gap
+    return float(np.median([run[-1] - run[0] for run in runs])) > STAFF_BUNDLE * gap
 
 
 def _row_height(table: FoundTable) -> float:
@@ -91,19 +96,19 @@ def _positions(profile: NDArray[np.float64], least: float, gap: int) -> list[int
 
 def _grid(across: NDArray[np.uint8], down: NDArray[np.uint8], gap: int) -> FoundTable | None:
     height, width = across.shape
-    ys = _positions(across.sum(axis=1, dtype=np.float64), 0.2 * width, gap * 2)
-    xs = _positions(down.sum(axis=0, dtype=np.float64), 0.2 * height, gap * 2)
-    if len(ys) < 3 or len(xs) < 3:
-        return None
+    ys = _positions(across.sum(axis=1, dtype=np.float64), LEAST_RULED * width, gap * 2)
+    xs = _positions(down.sum(axis=0, dtype=np.float64), LEAST_RULED * height, gap * 2)
     rows, columns = len(ys) - 1, len(xs) - 1
+    if rows < 1 or columns < 1:
+        return None
 
     def ruled_below(row: int, column: int) -> bool:
         strip = across[max(0, ys[row + 1] - gap) : ys[row + 1] + gap + 1, xs[column] : xs[column + 1]]
-        return bool(strip.max(axis=0).mean() >= 0.5)
+        return bool(strip.max(axis=0).mean() >= LEAST_PARTED)
 
     def ruled_right(row: int, column: int) -> bool:
         strip = down[ys[row] : ys[row + 1], max(0, xs[column + 1] - gap) : xs[column + 1] + gap + 1]
-        return bool(strip.max(axis=1).mean() >= 0.5)
+        return bool(strip.max(axis=1).mean() >= LEAST_PARTED)
 
     taken = np.zeros((rows, columns), dtype=bool)
     cells = []
@@ -120,7 +125,7 @@ def _grid(across: NDArray[np.uint8], down: NDArray[np.uint8], gap: int) -> Found
             taken[row : row + tall, column : column + wide] = True
             box = Box(xs[column], ys[row], xs[column + wide], ys[row + tall])
             cells.append(FoundCell(row, column, tall, wide, box))
-    if len(cells) < 4:
+    if len(cells) < LEAST_CELLS[min(rows, columns) == 1]:
         return None
     return FoundTable(Box(xs[0], ys[0], xs[-1], ys[-1]), rows, columns, tuple(cells))
 

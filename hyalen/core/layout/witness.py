@@ -20,8 +20,8 @@ WIDTH, HEIGHT = 608, 800  # what the model was trained on
 STRIDES = (8, 16, 32, 64)
 # Mean and deviation of ImageNet's colours, by which the model's training pages were scaled.
 MEAN, DEVIATION = (0.485, 0.456, 0.406), (0.229, 0.224, 0.225)
-LEAST_CONFIDENCE = 0.35
-MOST_SHARED = 0.5
+LEAST_CONFIDENCE = 0.35  # of the model, that is heard
+MOST_SHARED = 0.5  # of two boxes' union (non-maximum suppression)
 
 
 class Kind(StrEnum):

@@ -11,6 +11,7 @@ from enum import StrEnum
 
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Frozen, Point, bounds
+from hyalen.core.model.text import Lines, OneLine
 
 
 class RegionKind(StrEnum):
@@ -63,7 +64,7 @@ class Word(Frozen):
     """A run of glyphs between spaces; `confidence` is the reader's, 0 to 1, `others` its other readings of the ink."""
 
     id: str
-    text: str
+    text: OneLine
     box: Box
     confidence: float
     state: WordState = WordState.READ
@@ -137,7 +138,7 @@ class Region(Frozen):
     lines: tuple[Line, ...] = ()
     table: Table | None = None
     language: str | None = None
-    alternative_text: str | None = None
+    alternative_text: Lines | None = None
     confidence: float = 1.0
     reason: str = ""
     drawn: bool = False

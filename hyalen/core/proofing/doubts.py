@@ -12,8 +12,10 @@ from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.totals import wrong_totals
 
-SURE = 0.75
+SURE = 0.75  # confidence below which a finding or role is a doubt
 MOST_SHARED = 0.2  # of the smaller area
+FIRST_WORDS = 80  # characters by which a doubt tells its region
+UNCLEAR = 0.6  # the reader's confidence in a word; below, most are damaged ink and not rare words
 
 
 class Stage(StrEnum):
@@ -74,6 +76,28 @@ def word_weight(word: Word, language: str) -> float:
     return doubt * 0.75 if len(core) > 2 else doubt
 
 
+def word_reason(word: Word, language: str) -> str:
+    """What is doubtful about a word, for the clerk."""
+    core = word.text.strip(".,;:!?()[]{}«»\"'“”„‘’…—–-")
+    says = []
+    if word.others:
+        says.append("two readings: " + " or ".join(f"“{each}”" for each in (word.text, *word.others[:2])))
+    if not any(c.isalnum() for c in core):
+        says.append("a mark alone: perhaps a speck")
+    elif any(c.isdigit() for c in core):
+        if any(c.isalpha() for c in core):
+            says.append("letters and figures in one word")
+        elif not word.others:
+            says.append("figures, which no word list can confirm")
+    elif has_word_list(language) and max(frequency(part, language) for part in _parts(core)) == 0:
+        says.append(f"not in the {language_name(language)} word list")
+    if word.confidence < UNCLEAR:
+        says.append("its ink is unclear: worn, blurred, or touched by a speck")
+    elif not says:
+        says.append("a letter of it could be another")
+    return f"{says[0][0].upper()}{'; '.join(says)[1:]}."
+
+
 def _parts(word: str) -> list[str]:
     folded = word.casefold().replace("’", "'")
     parts = [folded]
@@ -83,7 +107,7 @@ def _parts(word: str) -> list[str]:
     return parts
 
 
-LEAST_WEIGHT = 0.1
+LEAST_WEIGHT = 0.1  # below, a word is no doubt
 LEAST_TOLD, LEAST_MARGIN = 8, 0.04  # words of a block; by which its language must lead the next
 
 
@@ -96,6 +120,7 @@ def page_doubts(
     """
     found = [
         *_cleaning(cleaned),
+        *_nothing_read(content, cleaned),
         *_unplaced(unplaced),
         *_layout(content),
         *_regions(content),
@@ -119,6 +144,18 @@ def _cleaning(cleaned: Cleaned | None) -> Iterator[Doubt]:
                 weight=round(1 - finding.confidence, 3),
                 reason=finding.says,
             )
+
+
+def _nothing_read(content: PageContent, cleaned: Cleaned | None) -> Iterator[Doubt]:
+    if cleaned is None or cleaned.blank or any(True for _ in content.words):
+        return
+    yield Doubt(
+        key="read:nothing",
+        stage=Stage.READ,
+        kind="nothing",
+        weight=0.99,
+        reason="There is ink, and not one word was read: a picture, handwriting, another language, or upside down?",
+    )
 
 
 def _unplaced(decisions: Sequence[tuple[int, str]]) -> Iterator[Doubt]:
@@ -147,14 +184,12 @@ def _layout(content: PageContent) -> Iterator[Doubt]:
         )
     for region in content.artifacts:
         if region.lines and region.confidence < SURE and not region.drawn and _unseen(region):
-            yield Doubt(
-                key=f"read:aside:{region.id}",
-                stage=Stage.READ,
-                kind="aside",
-                weight=round(1.2 - region.confidence, 3),
-                region_id=region.id,
-                text=region.text[:80],
-                reason=f"Left out of what is read aloud: {region.reason}.",
+            yield _about(
+                region,
+                Stage.READ,
+                "aside",
+                round(1.2 - region.confidence, 3),
+                f"Left out of what is read aloud: {region.reason}.",
             )
     for i, region in enumerate(content.regions):
         for other in content.regions[:i]:
@@ -162,16 +197,29 @@ def _layout(content: PageContent) -> Iterator[Doubt]:
             figure = RegionKind.FIGURE in (region.kind, other.kind)  # text over a picture is no fault
             if figure or shared < MOST_SHARED * min(region.box.area, other.box.area) or _apart(region, other):
                 continue
-            yield Doubt(
-                key=f"read:overlap:{region.id}",
-                stage=Stage.READ,
-                kind="overlap",
-                weight=0.5,
-                region_id=region.id,
-                text=region.text[:80],
-                reason="Two regions lie on each other: perhaps one line was read twice, or two columns as one.",
+            yield _about(
+                region,
+                Stage.READ,
+                "overlap",
+                0.5,
+                "Two regions lie on each other: perhaps one line was read twice, or two columns as one.",
             )
             break
+
+
+def _about(
+    region: Region, stage: Stage, kind: str, weight: float, reason: str, part: str = "", text: str = ""
+) -> Doubt:
+    """A doubt about a region, or about `part` of it, told by its first words unless by `text`."""
+    return Doubt(
+        key=f"{stage}:{kind}:{region.id}{part}",
+        stage=stage,
+        kind=kind,
+        weight=weight,
+        reason=reason,
+        region_id=region.id,
+        text=text or region.text[:FIRST_WORDS],
+    )
 
 
 def _apart(region: Region, other: Region) -> bool:
@@ -188,23 +236,22 @@ def _tables(content: PageContent) -> Iterator[Doubt]:
         if region.table is None or region.drawn:
             continue
         if region.confidence < SURE:
-            yield Doubt(
-                key=f"read:table:{region.id}",
-                stage=Stage.READ,
-                kind="table",
-                weight=round(1 - region.confidence, 3),
-                region_id=region.id,
-                reason="A table told by its aligned columns alone: see whether rows and columns are right.",
+            yield _about(
+                region,
+                Stage.READ,
+                "table",
+                round(1 - region.confidence, 3),
+                "A table told by its aligned columns alone: see whether rows and columns are right.",
             )
         for cell, sum_ in wrong_totals(region.table):
-            yield Doubt(
-                key=f"read:total:{region.id}:{cell.row}:{cell.column}",
-                stage=Stage.READ,
-                kind="total",
-                weight=0.6,
-                region_id=region.id,
+            yield _about(
+                region,
+                Stage.READ,
+                "total",
+                0.6,
+                f"The column adds up to {sum_:,.10g}, the total says {cell.text.strip()}.",
+                part=f":{cell.row}:{cell.column}",
                 text=cell.text,
-                reason=f"The column adds up to {sum_:,.10g}, the total says {cell.text.strip()}.",
             )
 
 
@@ -221,57 +268,38 @@ def _languages(content: PageContent) -> Iterator[Doubt]:
         if set_by_hand or margin >= LEAST_MARGIN:
             continue
         names = " or ".join(language_name(code) for code in content.languages)
-        yield Doubt(
-            key=f"read:language:{region.id}",
-            stage=Stage.READ,
-            kind="language",
-            weight=0.3,
-            region_id=region.id,
-            text=region.text[:80],
-            reason=f"Its language is not certain: {names}?",
-        )
+        yield _about(region, Stage.READ, "language", 0.3, f"Its language is not certain: {names}?")
 
 
 def _regions(content: PageContent) -> Iterator[Doubt]:
     for region in content.regions:
         if region.kind is RegionKind.FIGURE and not (region.alternative_text or "").strip():
-            yield Doubt(
-                key=f"tag:alternative:{region.id}",
-                stage=Stage.TAG,
-                kind="alternative",
-                weight=0.9,
-                reason="A picture without a description: describe it, or mark it as decorative.",
-                region_id=region.id,
+            yield _about(
+                region,
+                Stage.TAG,
+                "alternative",
+                0.9,
+                "A picture without a description: describe it, or mark it as decorative.",
             )
         elif region.role.heading_level and region.confidence < SURE:
-            yield Doubt(
-                key=f"tag:role:{region.id}",
-                stage=Stage.TAG,
-                kind="role",
-                weight=round(1 - region.confidence, 3),
-                region_id=region.id,
-                text=region.text[:80],
-                reason="Perhaps a heading: set a little larger or bolder than the text.",
+            yield _about(
+                region,
+                Stage.TAG,
+                "role",
+                round(1 - region.confidence, 3),
+                "Perhaps a heading: set a little larger or bolder than the text.",
             )
         elif region.role is Role.PARAGRAPH and LIST_MARKER.match(region.text) and not region.drawn:
-            yield Doubt(
-                key=f"tag:role:{region.id}",
-                stage=Stage.TAG,
-                kind="role",
-                weight=0.3,
-                region_id=region.id,
-                text=region.text[:80],
-                reason="Perhaps a list item: it starts with a list marker but stands alone.",
+            yield _about(
+                region, Stage.TAG, "role", 0.3, "Perhaps a list item: it starts with a list marker but stands alone."
             )
         elif region.kind is RegionKind.TEXT and region.confidence < 0.5 and _unseen(region):
-            yield Doubt(
-                key=f"read:region:{region.id}",
-                stage=Stage.READ,
-                kind="region",
-                weight=round(1 - region.confidence, 3),
-                region_id=region.id,
-                text=region.text[:80],
-                reason="Read with little confidence: perhaps a stamp, a drawing or handwriting.",
+            yield _about(
+                region,
+                Stage.READ,
+                "region",
+                round(1 - region.confidence, 3),
+                "Few of its words are known or clear: perhaps a stamp, a drawing or handwriting.",
             )
 
 
@@ -297,5 +325,5 @@ def _words(content: PageContent) -> Iterator[Doubt]:
                     region_id=region.id,
                     word_id=word.id,
                     text=word.text,
-                    reason=f"Read with {word.confidence:.0%} confidence.",
+                    reason=word_reason(word, region.language or fallback),
                 )

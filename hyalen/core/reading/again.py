@@ -16,7 +16,7 @@ from hyalen.core.reading.rest import shifted
 WEAK = 0.86  # mean confidence of a line's letters below which it is read again
 MOST = 24  # lines a page: what reads badly all over does not read better
 LINE_PIXELS = 56.0  # height that suits the engine for a single line
-BETTER = 0.03
+BETTER = 0.03  # of worth (confidence and known words) by which another reading must lead
 EDGE = ".,;:!?()[]«»\"'“”„‘’-—"
 
 

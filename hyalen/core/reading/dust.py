@@ -9,10 +9,10 @@ from hyalen.core.languages import frequency
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
 
-SURE = 0.95
+SURE = 0.95  # confidence at which the engine's word stands, whatever the language says
 COMMON, KNOWN, RARE = 3.5, 3.0, 2.5  # Zipf frequencies: once in 100,000 words, in a million
-FAR_COMMONER = 2.0
-FUNCTION_WORD = 6.8
+FAR_COMMONER = 2.0  # on the Zipf scale (powers of ten): the word without the speck is a hundred times as common
+FUNCTION_WORD = 6.8  # on the Zipf scale: the, of, and
 _JOINT = re.compile(r"^(\w{2,})([.,;:'’\-])(\w{2,})$")
 _STOP = re.compile(r"^(\w+)[.:]$")
 # Words of one letter, of the languages' ordinary spelling; from memory.

@@ -25,7 +25,7 @@ from hyalen.core.imaging.pixels import Image, reduced
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape, Style
 from hyalen.core.model.geometry import Box, Point
 
-ENGINES_KEPT = 3
+ENGINES_KEPT = 3  # of other languages, idle: each holds its model in memory
 FINER = "_fine"
 # The Arabic model loses whole lines at the usual resolution and reads them well below it (measured
 # in bench/text.py: 0.16 of the characters are lost at 300 dpi on clean pages, 0.01 at 150).

@@ -10,7 +10,7 @@ from hyalen.core.model.found import FoundBlock, FoundWord
 
 EDGE = ".,;:!?()[]«»\"'“”„‘’-—"
 KNOWN = 3.0  # Zipf frequency: once in a million words
-FAR_COMMONER = 2.0
+FAR_COMMONER = 2.0  # on the Zipf scale (powers of ten): a hundred times as common with an s
 LEAST_WORDS, LEAST_SHARE = 4, 0.3  # of words with an f, that are words only with an s
 MOST_LETTERS = 4  # f in one word: each may be either
 

@@ -14,12 +14,13 @@ from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord,
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.reader import Reader
 
-WORK_DPI = 100.0
-SURE = 0.6
-SAME_TEXT = 70.0
-DARK = 140
+WORK_DPI = 100.0  # pixels an inch: letters run together into strips
+MOST_STRIPS = 200  # of a page: a noisy one has thousands, and each takes a twentieth of a second
+SURE = 0.6  # confidence of a line that is taken over
+SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
+DARK = 140  # grey level of ink in a picture
 DISPLAY = (0.14, 0.9)  # inches: heights of the letters of titles
-LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8
+LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8  # letters of a title; titles of a page; confidence
 PALEST_STROKE = 24  # grey levels from its paper: faint pencil is ink, too
 PALEST_INK = 190  # grey level; where nothing is darker there are no letters, only grain
 
@@ -73,7 +74,8 @@ def read_rest(
     read += [b.box for b in blocks if b.kind is BlockKind.PICTURE and max(b.box.width, b.box.height) > 0.4 * dpi]
     known = [line for b in blocks for line in b.lines]
     found = []
-    for strip in unread_strips(page, dpi, read)[:40]:
+    # The longest first; what is left then stays a doubt, as all ink that was not read.
+    for strip in sorted(unread_strips(page, dpi, read), key=lambda s: -s.width)[:MOST_STRIPS]:
         crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
         margin = int(dpi / 15)
         crop = as_uint8(cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255))

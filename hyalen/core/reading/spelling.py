@@ -19,10 +19,10 @@ _ARABIC_MARKS = str.maketrans(",;?", "،؛؟")
 # Letters whose capital differs in size only, without ascender or descender in lower case.
 _SAME_SHAPE = frozenset("вгжзиклмнопстхчшъыьэюяοκχω")
 _SHORT_TAIL = frozenset("дцщ")
-LIKE_SIZE = 1.2
-LEAST_ALIKE = 5
+LIKE_SIZE = 1.2  # times: type within it is of one size
+LEAST_ALIKE = 5  # lines of like size that tell how high small letters stand
 TALLEST_SMALL = 1.18  # of small letters' height; capitals are about 1.4
-TAIL = 1.25
+TAIL = 1.25  # times the small letters' height, for those whose tail counts as height
 
 
 def mended(line: FoundLine) -> FoundLine | None:

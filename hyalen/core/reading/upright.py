@@ -18,21 +18,21 @@ from hyalen.core.model.treatment import QuarterTurn
 from hyalen.core.reading.again import EDGE
 from hyalen.core.reading.engine import ENGINE, script_turn
 
-READING_DPI = 150.0
-LINES_READ = 4
-LINE_INCHES = 2.4
-LINES_TRIED = 8
-LEGIBLE = 0.5
-CLEAR_MARGIN = 0.12
-CLEAR_READING = 0.7
-EVIDENT_MARGIN = 0.25
-LEAST_LETTERS = 12
-EVIDENT_LETTERS = 25
+READING_DPI = 150.0  # pixels an inch: enough to tell letters from upturned ones
+LINES_READ = 4  # lines that are read both ways up
+LINE_INCHES = 2.4  # inches of a line that are read: three to five words
+LINES_TRIED = 8  # lines among which those with most letters are taken
+LEGIBLE = 0.5  # confidence below which a line tells nothing
+CLEAR_MARGIN = 0.12  # of confidence between two ways up, that decides
+CLEAR_READING = 0.7  # confidence of the better way up
+EVIDENT_MARGIN = 0.25  # of confidence, at which no further line is read
+LEAST_LETTERS = 12  # letters read before a way up has a mean
+EVIDENT_LETTERS = 25  # letters that one evident line has
 EVIDENT_READING, EVIDENT_KNOWN = 0.85, 0.7  # of confidence, of the words longer than two letters
-LEAST_SCRIPT_MARGIN = 0.8
-SURE_SCRIPT_MARGIN = 5.0
-SURE_ACROSS = 2.0
-LEAST_DIRECTION = 0.05
+LEAST_SCRIPT_MARGIN = 0.8  # of the engine's own orientation score, that counts at all
+SURE_SCRIPT_MARGIN = 5.0  # the score at which its word is certain
+SURE_ACROSS = 2.0  # the score that a quarter turn needs, against the direction of the lines
+LEAST_DIRECTION = 0.05  # confidence of the direction of lines
 
 
 def find_turn(page: Image, dpi: float, languages: tuple[str, ...] = ("eng",)) -> FoundTurn:

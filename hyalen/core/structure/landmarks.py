@@ -13,7 +13,7 @@ from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Frozen
 
 EDGE = 0.13  # of the page's height: how far from its edge a running head may stand
-LONGEST_TEXT = 120
+LONGEST_TEXT = 120  # characters by which running heads are compared
 Edge = Literal["head", "foot", ""]
 
 

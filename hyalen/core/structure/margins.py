@@ -24,12 +24,12 @@ _NUMBER = re.compile(r"^\W*(?:\d{1,4}|[ivxlc]{2,7})\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
 _SIGNATURE = re.compile(r"^(?:[A-Za-z*]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
-CLOSE_EDGE = 0.1
+CLOSE_EDGE = 0.1  # of the page's height
 LARGE = 1.35  # of the usual type
 EDGE = 0.13  # of the page's height
-MOST_WORDS = 9
+MOST_WORDS = 9  # of a running head
 WIDE_RULE = 0.5  # of the page's width
-LEAST_TOLD = 0.45
+LEAST_TOLD = 0.45  # confidence of the model's header or footer
 
 
 class Margin(NamedTuple):

@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
 from hyalen.core.layout.sizes import body_size, type_size
+from hyalen.core.layout.strokes import least_bold, stroke_width
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Box
@@ -26,19 +26,16 @@ NOTE_SIZE = 0.9  # of the body's
 MOST_CAPTION = 14  # words
 MOST_NOTES = 12  # lines
 FOOT = 0.55  # of the page's height
-LEAST_TITLE = 0.5
+LEAST_TITLE = 0.5  # confidence of what the model takes a part for
+HEADING = 0.5  # the score from which a text is one
+TOLD = 0.6  # the score of what the model calls a title, or what is underlined
+PLAIN_SIZE, BY_SIZE = 1.08, 1.8  # of the body's size, beyond which each tenth scores 0.18
+PLAIN_WEIGHT, BY_WEIGHT = 1.15, 1.3  # of the body's strokes, the same
+SENTENCE, UNENDED, CAPITALS = -0.35, -0.3, 0.3  # what a full stop, a comma at the end, and capitals add
+MOST_LINES, MOST_LETTERS, LEAST_LETTERS = 3, 160, 3  # of a heading
+NEXT_LEVEL = 1.18  # times: sizes farther apart are different levels
+SMALLEST_HEADING = 0.93  # of the body's size: bold type that is smaller labels something else
 MOST_BETWEEN = 2  # regions without a number in a run of numbered ones
-
-
-def stroke_width(page: Image, box: Box) -> float:
-    """Mean width of the strokes in a box, in pixels: ink area over half the ink's outline."""
-    window = grey(page[max(0, box.top) : box.bottom, max(0, box.left) : box.right])
-    if window.size == 0:
-        return 0.0
-    ink = (window < 140).astype(np.uint8)
-    area = int(ink.sum())
-    outline = int((ink - cv2.erode(ink, np.ones((3, 3), np.uint8))).sum())
-    return 2.0 * area / outline if outline else 0.0
 
 
 def assign_roles(
@@ -66,8 +63,9 @@ def assign_roles(
     if body == 0:
         return content
     strokes = {r.id: stroke_width(page, r.box) for r in texts}
-    long_texts = [strokes[r.id] for r in texts if len(r.text) > 80]
-    body_stroke = float(np.median(long_texts)) if long_texts else float(np.median(list(strokes.values())))
+    long_texts = [strokes[r.id] for r in texts if len(r.text) > 80] or list(strokes.values())
+    body_stroke = float(np.median(long_texts))
+    bold = least_bold(long_texts)
     others = [r.box for r in content.regions if r.kind is not RegionKind.TEXT]
     headings: dict[str, tuple[float, float]] = {}
     roles: dict[str, tuple[Role, float, str]] = {}
@@ -84,17 +82,17 @@ def assign_roles(
             roles[region.id] = (Role.NOTE, 0.8, "small type at the foot of the page")
         elif _is_caption(region, others, content.dpi, kinds[region.id]):
             roles[region.id] = (Role.CAPTION, 0.9, "beside a figure or table")
-        elif LIST_MARKER.match(text) and not _is_numbered_heading(region, strokes[region.id], body, body_stroke):
+        elif LIST_MARKER.match(text) and not _is_numbered_heading(region, strokes[region.id], body, body_stroke, bold):
             roles[region.id] = (Role.LIST_ITEM, 0.85, "starts with a list marker")
         else:
             size = _size(region) / body
             weight = strokes[region.id] / body_stroke if body_stroke else 1.0
-            score = _heading_score(region, size, weight)
+            score = _heading_score(region, size, weight, bold)
             if Kind.TITLE in kinds[region.id] and score > 0.1:
-                score = max(score, 0.6)
+                score = max(score, TOLD)
             if _is_underlined(region, free) and len(text.split()) <= 8:
-                score = max(score, 0.6)
-            if score >= 0.5:
+                score = max(score, TOLD)
+            if score >= HEADING:
                 headings[region.id] = (size, score)
     roles |= {
         r: (Role.LIST_ITEM, 0.8, "one of a run of numbered entries") for r in _numbered_run(texts) if r not in outside
@@ -118,27 +116,29 @@ def assign_roles(
     )
 
 
-def _heading_score(region: Region, size: float, weight: float) -> float:
-    """0 to 1."""
+def _heading_score(region: Region, size: float, weight: float, bold: float) -> float:
+    """0 to 1; `size` and `weight` are shares of the body's, `bold` is the least weight of bold type."""
     text = " ".join(line.text for line in region.lines)
     letters = [c for c in text if c.isalpha()]
-    if len(region.lines) > 3 or len(text) > 160 or len(letters) < 3:
+    if len(region.lines) > MOST_LINES or len(text) > MOST_LETTERS or len(letters) < LEAST_LETTERS:
         return 0.0
-    score = 1.8 * max(0.0, size - 1.08) + 1.3 * max(0.0, weight - 1.15)
+    score = BY_SIZE * max(0.0, size - PLAIN_SIZE) + BY_WEIGHT * max(0.0, weight - PLAIN_WEIGHT)
+    if weight > bold and size > SMALLEST_HEADING:
+        score = max(score, HEADING + 0.5 * (weight - bold))
     if text.endswith(SENTENCE_END):
-        score -= 0.35
+        score += SENTENCE
     if text.endswith((",", "-")):
-        score -= 0.3
+        score += UNENDED
     cased = [c for c in letters if c.isupper() or c.islower()]
     if cased and all(c.isupper() for c in cased) and len(region.lines) <= 2:
-        score += 0.3
+        score += CAPITALS
     return min(score, 1.0)
 
 
-def _is_numbered_heading(region: Region, stroke: float, body: float, body_stroke: float) -> bool:
+def _is_numbered_heading(region: Region, stroke: float, body: float, body_stroke: float, bold: float) -> bool:
     size = _size(region) / body
     weight = stroke / body_stroke if body_stroke else 1.0
-    return len(region.lines) <= 2 and _heading_score(region, size, weight) >= 0.5
+    return len(region.lines) <= 2 and _heading_score(region, size, weight, bold) >= HEADING
 
 
 def _size(region: Region) -> float:
@@ -163,7 +163,7 @@ def _heading_levels(headings: dict[str, tuple[float, float]]) -> dict[str, tuple
     """Sizes more than 18 % apart are different levels, the largest first."""
     levels: list[float] = []
     for size, _ in sorted(headings.values(), reverse=True):
-        if not levels or levels[-1] / size > 1.18:
+        if not levels or levels[-1] / size > NEXT_LEVEL:
             levels.append(size)
     found = {}
     for region_id, (size, score) in headings.items():

@@ -81,8 +81,8 @@ export const api = {
   retryAll: (id: number) => ok(client.POST('/api/batches/{batch_id}/retry', { params: batch(id) })),
   dismissProblem: (id: number, problem_id: number) =>
     ok(client.DELETE('/api/batches/{batch_id}/problems/{problem_id}', { params: { path: { batch_id: id, problem_id } } })),
-  deliver: (id: number, formats: string[], documents: number[] | null, keep_running_heads: boolean) =>
-    ok(client.POST('/api/batches/{batch_id}/deliveries', { params: batch(id), body: { formats, documents, keep_running_heads } })),
+  deliver: (id: number, formats: string[], documents: number[] | null, keep_running_heads: boolean, without_failed: boolean) =>
+    ok(client.POST('/api/batches/{batch_id}/deliveries', { params: batch(id), body: { formats, documents, keep_running_heads, without_failed } })),
   document: (id: number) => ok<Document>(client.GET('/api/documents/{document_id}', { params: document(id) })),
   changeDocument: (id: number, change: Schemas['DocumentChange']) =>
     ok<Document>(client.PATCH('/api/documents/{document_id}', { params: document(id), body: change })),
@@ -99,36 +99,39 @@ export const api = {
   page: (id: number, signal?: AbortSignal) => ok<Page>(client.GET('/api/pages/{page_id}', { params: page(id), ...during(signal) })),
   edit: (id: number, revision: number, operation: Operation, everywhere = false) =>
     ok<Changed>(client.POST('/api/pages/{page_id}/edits', { params: page(id), body: { revision, operation, everywhere } })),
-  treat: (id: number, treatment: Treatment, pages: Audience, selection: number[] = []) =>
-    ok<Started>(client.PUT('/api/pages/{page_id}/treatment', { params: page(id), body: { treatment, pages, selection } })),
+  treat: (id: number, revision: number, treatment: Treatment, pages: Audience, selection: number[] = []) =>
+    ok<Started>(client.PUT('/api/pages/{page_id}/treatment', { params: page(id), body: { revision, treatment, pages, selection } })),
   preview: (id: number, treatment: Treatment, view: View, signal?: AbortSignal) =>
     ok<Preview>(client.POST('/api/pages/{page_id}/preview', { params: page(id), body: { treatment, view }, ...during(signal) })),
   patches: (id: number, treatment: Treatment, outline: [number, number][], erase: boolean, alike: boolean) =>
     ok<{ patches: Patch[] }>(client.POST('/api/pages/{page_id}/patches', { params: page(id), body: { treatment, outline, erase, alike } })),
-  turnPages: (id: number, pages: number[], degrees: 90 | 180 | 270) =>
-    ok<Started>(client.POST('/api/documents/{document_id}/turn', { params: document(id), body: { pages, degrees } })),
-  evenMargins: (id: number, pages: number[], even: boolean) =>
-    ok<Started>(client.POST('/api/documents/{document_id}/margins', { params: document(id), body: { pages, even } })),
-  order: (id: number, pages: number[]) => ok<Document>(client.PUT('/api/documents/{document_id}/order', { params: document(id), body: { pages } })),
-  removePages: (id: number, pages: number[]) =>
-    ok<Document>(client.POST('/api/documents/{document_id}/pages/remove', { params: document(id), body: { pages } })),
-  restorePages: (id: number, pages: number[]) =>
-    ok<Document>(client.POST('/api/documents/{document_id}/pages/restore', { params: document(id), body: { pages } })),
+  turnPages: (id: number, revision: number, pages: number[], degrees: 90 | 180 | 270) =>
+    ok<Started>(client.POST('/api/documents/{document_id}/turn', { params: document(id), body: { revision, pages, degrees } })),
+  evenMargins: (id: number, revision: number, pages: number[], even: boolean) =>
+    ok<Started>(client.POST('/api/documents/{document_id}/margins', { params: document(id), body: { revision, pages, even } })),
+  order: (id: number, revision: number, pages: number[]) =>
+    ok<Document>(client.PUT('/api/documents/{document_id}/order', { params: document(id), body: { revision, pages } })),
+  removePages: (id: number, revision: number, pages: number[]) =>
+    ok<Document>(client.POST('/api/documents/{document_id}/pages/remove', { params: document(id), body: { revision, pages } })),
+  restorePages: (id: number, revision: number, pages: number[]) =>
+    ok<Document>(client.POST('/api/documents/{document_id}/pages/restore', { params: document(id), body: { revision, pages } })),
   namedTreatments: () => ok<NamedTreatment[]>(client.GET('/api/treatments')),
   saveTreatment: (name: string, treatment: Treatment, replace = false) =>
     ok<NamedTreatment>(client.POST('/api/treatments', { body: { name, treatment, replace } })),
   deleteTreatment: (treatment_id: number) => ok(client.DELETE('/api/treatments/{treatment_id}', { params: { path: { treatment_id } } })),
-  readAgain: (id: number, languages: string[] | null, keep: boolean, pages: 'page' | 'document') =>
-    ok(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { languages, keep, pages } })),
+  readAgain: (id: number, revision: number, languages: string[] | null, keep: boolean, pages: 'page' | 'document') =>
+    ok<Started>(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { revision, languages, keep, pages } })),
   retry: (id: number) => ok(client.POST('/api/pages/{page_id}/retry', { params: page(id) })),
 };
 
 /** Upload with progress, which fetch cannot tell. */
-export function upload(batch: number, files: File[], progress: (share: number) => void): Promise<Intake> {
+export function upload(batch: number, files: File[], progress: (share: number) => void, signal?: AbortSignal): Promise<Intake> {
   return new Promise((resolve, reject) => {
     const form = new FormData();
     for (const file of files) form.append('files', file, file.name);
     const request = new XMLHttpRequest();
+    signal?.addEventListener('abort', () => request.abort());
+    request.onabort = () => reject(new DOMException('stopped', 'AbortError'));
     request.open('POST', `/api/batches/${batch}/files`);
     request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);
     request.onerror = () => reject(new Refused(0, 'No answer', 'The server does not answer; nothing was lost, try again.'));

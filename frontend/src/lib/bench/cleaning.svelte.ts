@@ -154,7 +154,7 @@ class Cleaning {
     if (!page || !this.treatment) return;
     const wanted = $state.snapshot(this.treatment) as Treatment;
     await notices.attempt(async () => {
-      const told = await api.treat(page.id, wanted, audience, selection.chosen(desk.pages, desk.page));
+      const told = await desk.change((_, revision) => api.treat(page.id, revision, wanted, audience, selection.chosen(desk.pages, desk.page)));
       const tried = hand.handles === 'none' && told.tasks ? this.preview : null;
       this.drop();
       if (desk.page?.id === page.id) this.preview = tried;

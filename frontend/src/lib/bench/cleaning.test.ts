@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
-import { api, type Page, type Preview, type Treatment } from '../api/client';
+import { api, type Document, type Page, type Preview, type Treatment } from '../api/client';
 import { cleaning } from './cleaning.svelte';
 import { desk } from './desk.svelte';
 import { hand } from './hand.svelte';
@@ -84,12 +84,14 @@ describe('a treatment that is tried', () => {
 describe('applying', () => {
   it('sends the treatment, says how many pages and keeps it in sight until the page has come', async () => {
     vi.spyOn(api, 'preview').mockResolvedValue(shown('tried'));
-    const treat = vi.spyOn(api, 'treat').mockResolvedValue({ tasks: 3 });
+    const treat = vi.spyOn(api, 'treat').mockResolvedValue({ tasks: 3, revision: 5 });
     vi.spyOn(desk, 'refresh').mockResolvedValue();
     cleaning.change(pale(0.4));
     await vi.advanceTimersByTimeAsync(100);
+    desk.document = { id: 7, revision: 4, pages: [] } as unknown as Document;
     await cleaning.apply('document');
-    expect(treat.mock.calls[0]?.slice(0, 3)).toMatchObject([1, pale(0.4), 'document']);
+    expect(treat.mock.calls[0]?.slice(0, 4)).toMatchObject([1, 4, pale(0.4), 'document']);
+    expect(desk.document?.revision).toBe(5);
     expect([cleaning.changed, cleaning.preview?.image]).toEqual([false, 'data:tried']);
     expect(notices.list.at(-1)?.text).toBe('3 pages are cleaned again');
     desk.page = page(1, 'b');

@@ -3,6 +3,7 @@ import { doubts } from './doubts.svelte';
 import { findRegion } from './content';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
+import { inTurn } from './turns';
 
 const TOGETHER = 350; // milliseconds: many events come while a batch runs, and one refresh serves them all
 
@@ -15,6 +16,8 @@ export class Desk {
   /** Set at once when the page is turned; the page itself follows when it can. */
   pageIndex = $state(0);
   online = $state(true);
+  /** Whether work rests because the server's disk is full. */
+  full = $state(false);
 
   private stale = new Set<number>();
   private pending: AbortController | null = null;
@@ -94,9 +97,21 @@ export class Desk {
       const id = this.document?.id;
       if (id === undefined) return;
       const fresh = await api.document(id);
-      if (this.document?.id !== fresh.id) return;
+      // What was asked for before a change tells an older state.
+      if (this.document?.id !== fresh.id || fresh.revision < this.document.revision) return;
       this.take(fresh);
       await Promise.all([doubts.load(id), this.showPage(this.pageIndex)]);
+    });
+  }
+
+  /** Change the document's settings on the revision that is known; the answer tells the next. */
+  change<T extends { revision?: number | null }>(send: (id: number, revision: number) => Promise<T>): Promise<T> {
+    return inTurn(async () => {
+      const document = this.document;
+      if (!document) throw new Error('There is no document in hand.');
+      const told = await send(document.id, document.revision);
+      if (this.document?.id === document.id && typeof told.revision === 'number') this.document = { ...this.document, revision: told.revision };
+      return told;
     });
   }
 
@@ -136,10 +151,12 @@ export class Desk {
   listen(): void {
     const source = new EventSource('/api/events');
     source.onerror = () => (this.online = false);
-    source.addEventListener('hello', () => {
+    source.addEventListener('hello', (message) => {
       if (!this.online) void this.refresh();
       this.online = true;
+      this.full = JSON.parse(message.data).lacks_space === true;
     });
+    source.addEventListener('space', (message) => (this.full = JSON.parse(message.data).state === 'none'));
     for (const kind of ['task', 'document', 'batch']) source.addEventListener(kind, (message) => this.heard(JSON.parse(message.data)));
   }
 

@@ -3,12 +3,12 @@ import { desk } from './desk.svelte';
 import { doubts } from './doubts.svelte';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
+import { inTurn } from './turns';
 import { view } from './view.svelte';
 
 /** Changes of what pages say, sent one after the other, and the walk through the doubts. */
 export class Edits {
   saving = $state(false);
-  private queue: Promise<unknown> = Promise.resolve();
 
   /**
    * Make a change, on the page in hand unless told which.
@@ -16,14 +16,7 @@ export class Edits {
    */
   async edit(operation: Operation, everywhere = false, pageId = desk.page?.id): Promise<boolean> {
     if (pageId === undefined) return false;
-    return this.inTurn(() => this.send(pageId, operation, everywhere));
-  }
-
-  /** What is sent to the server waits for what was sent before. */
-  inTurn<T>(action: () => Promise<T>): Promise<T> {
-    const task = this.queue.then(action);
-    this.queue = task.catch(() => undefined);
-    return task;
+    return inTurn(() => this.send(pageId, operation, everywhere));
   }
 
   private async send(pageId: number, operation: Operation, everywhere: boolean): Promise<boolean> {

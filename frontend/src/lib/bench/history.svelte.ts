@@ -1,7 +1,7 @@
 import { api, Refused, type Change } from '../api/client';
 import { desk } from './desk.svelte';
-import { edits } from './edits.svelte';
 import { notices } from './notices.svelte';
+import { inTurn } from './turns';
 import { view } from './view.svelte';
 
 /** Undo and redo: the document's one history, kept by the server, over all stages. */
@@ -16,7 +16,7 @@ export class History {
 
   /** Take back the last change or do it again, as it is named on the screen. */
   async turn(which: 'undo' | 'redo'): Promise<void> {
-    await edits.inTurn(async () => {
+    await inTurn(async () => {
       const document = desk.document;
       const change = this[which];
       if (!document || !change) return;

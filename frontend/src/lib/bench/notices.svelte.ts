@@ -7,6 +7,8 @@ export class Notices {
   list = $state<Notice[]>([]);
   /** Called where the server knows nothing of what is shown. */
   onGone: () => void = () => undefined;
+  /** Called where what was to be changed has been changed elsewhere. */
+  onStale: () => void = () => undefined;
   private last = 0;
 
   notify(text: string, kind: Notice['kind'] = 'done'): void {
@@ -23,6 +25,7 @@ export class Notices {
     if (error instanceof DOMException && error.name === 'AbortError') return;
     if (error instanceof Refused) {
       if (error.status === 404) this.onGone();
+      if (error.status === 409) this.onStale();
       this.notify(error.message, 'refused');
     } else {
       this.notify(String(error), 'refused');

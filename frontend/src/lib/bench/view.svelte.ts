@@ -12,6 +12,7 @@ export class View {
   async start(): Promise<void> {
     window.addEventListener('popstate', () => void this.follow(parse(location.hash)));
     notices.onGone = () => void this.goHome();
+    notices.onStale = () => void desk.refresh();
     await this.follow(parse(location.hash));
   }
 

@@ -1,6 +1,17 @@
 import { expect, test } from 'vitest';
-import { counted } from './words';
+import { counted, pageRuns, reasonOf } from './words';
 
 test('one is not many', () => {
   expect([0, 1, 2].map((n) => counted(n, 'page'))).toEqual(['0 pages', '1 page', '2 pages']);
+});
+
+test('pages in a row are told as a run', () => {
+  expect(pageRuns([0])).toBe('page 1');
+  expect(pageRuns([0, 1, 2, 6])).toBe('pages 1–3, 7');
+  expect(pageRuns([0, 2, 4, 6, 8, 9, 10])).toBe('pages 1, 3, 5, 7 and 3 more');
+});
+
+test('a doubt that stands for several pages names them', () => {
+  expect(reasonOf({ reason: 'Only 150 dpi.', pages: [] })).toBe('Only 150 dpi.');
+  expect(reasonOf({ reason: 'Only 150 dpi.', pages: [0, 1, 2] })).toBe('Pages 1–3: Only 150 dpi.');
 });

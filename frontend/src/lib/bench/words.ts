@@ -2,3 +2,23 @@
 export function counted(count: number, noun: string): string {
   return `${count} ${noun}${count === 1 ? '' : 's'}`;
 }
+
+/** Pages by their positions, runs joined: "pages 1–3, 7". */
+export function pageRuns(positions: number[]): string {
+  const runs: [number, number][] = [];
+  for (const at of positions) {
+    const last = runs.at(-1);
+    if (last && at === last[1] + 1) last[1] = at;
+    else runs.push([at, at]);
+  }
+  const told = runs.slice(0, 4).map(([a, b]) => (a === b ? `${a + 1}` : `${a + 1}–${b + 1}`));
+  const more = runs.slice(4).reduce((n, [a, b]) => n + b - a + 1, 0);
+  return `${positions.length === 1 ? 'page' : 'pages'} ${told.join(', ')}${more ? ` and ${more} more` : ''}`;
+}
+
+/** A doubt's reason; where it stands for several pages, with them. */
+export function reasonOf(doubt: { reason: string; pages: number[] }): string {
+  if (doubt.pages.length < 2) return doubt.reason;
+  const pages = pageRuns(doubt.pages);
+  return `${pages[0]!.toUpperCase()}${pages.slice(1)}: ${doubt.reason}`;
+}

@@ -37,43 +37,38 @@
   }
 
   async function turn(degrees: 90 | 180 | 270) {
-    const id = desk.document?.id;
-    if (!id || !chosen.length) return;
-    await notices.attempt(async () => { await api.turnPages(id, chosen, degrees); notices.notify(`${count(chosen.length)} turned`); await desk.refresh(); });
+    if (!chosen.length) return;
+    await notices.attempt(async () => { await desk.change((id, revision) => api.turnPages(id, revision, chosen, degrees)); notices.notify(`${count(chosen.length)} turned`); await desk.refresh(); });
   }
 
   const count = (n: number) => `${n} ${n === 1 ? 'page' : 'pages'}`;
 
   async function remove() {
-    const id = desk.document?.id;
     const gone = chosen;
-    if (!id || !gone.length) return;
-    if (await view.rearranged(() => api.removePages(id, gone))) notices.notify(`${count(gone.length)} taken out; they lie at the foot of this sheet`);
+    if (!gone.length) return;
+    if (await view.rearranged(() => desk.change((id, revision) => api.removePages(id, revision, gone)))) notices.notify(`${count(gone.length)} taken out; they lie at the foot of this sheet`);
   }
 
   async function restore(ids: number[]) {
-    const id = desk.document?.id;
-    if (id) await view.rearranged(() => api.restorePages(id, ids), ids);
+    await view.rearranged(() => desk.change((id, revision) => api.restorePages(id, revision, ids)), ids);
   }
 
   /** Put the picked pages before the page at `to`. */
   async function moveTo(to: number) {
-    const id = desk.document?.id;
-    if (!id || !chosen.length) return;
+    if (!chosen.length) return;
     const order = pages.map((p) => p.id);
     const target = order.slice(to).find((p) => !picked.has(p));
     const rest = order.filter((p) => !picked.has(p));
     const at = target === undefined ? rest.length : rest.indexOf(target);
     const next = [...rest.slice(0, at), ...chosen, ...rest.slice(at)];
     if (next.every((p, i) => p === order[i])) return;
-    await view.rearranged(() => api.order(id, next));
+    await view.rearranged(() => desk.change((id, revision) => api.order(id, revision, next)));
   }
 
   async function margins(even: boolean) {
-    const id = desk.document?.id;
-    if (!id) return;
     await notices.attempt(async () => {
-      const told = await api.evenMargins(id, chosen.length ? chosen : pages.map((p) => p.id), even);
+      const whose = chosen.length ? chosen : pages.map((p) => p.id);
+      const told = await desk.change((id, revision) => api.evenMargins(id, revision, whose, even));
       notices.notify(told.tasks ? `Margins of ${count(told.tasks)} ${even ? 'evened' : 'left as they are'}` : 'The margins are so already');
       await desk.refresh();
     });
@@ -82,13 +77,11 @@
   async function reset() {
     const page = chosen[0];
     if (page === undefined) return;
-    await notices.attempt(async () => { await api.treat(page, AUTOMATIC, 'selection', chosen); notices.notify(`${count(chosen.length)} back to automatic`); await desk.refresh(); });
+    await notices.attempt(async () => { await desk.change((_, revision) => api.treat(page, revision, AUTOMATIC, 'selection', chosen)); notices.notify(`${count(chosen.length)} back to automatic`); await desk.refresh(); });
   }
 
   async function duplex(on: boolean) {
-    const id = desk.document?.id;
-    if (!id) return;
-    await notices.attempt(async () => { await api.changeDocument(id, { duplex: on }); await desk.refresh(); });
+    await notices.attempt(async () => { await desk.change((id, revision) => api.changeDocument(id, { revision, duplex: on })); await desk.refresh(); });
   }
 
   function onDragStart(event: DragEvent, index: number) {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { reasonOf } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { doubts } from '../bench/doubts.svelte';
   import { edits } from '../bench/edits.svelte';
@@ -23,7 +24,7 @@
     await edits.settleThenNext(() =>
       doubt.word_id
         ? edits.edit({ op: 'accept_word', word_id: doubt.word_id })
-        : edits.edit({ op: 'accept_doubt', key }),
+        : edits.edit({ op: 'accept_doubt', key }, doubt.pages.length > 1),
     );
   }
 </script>
@@ -40,7 +41,7 @@
       <button class="step" title="Next doubt (])" aria-label="Next doubt" onclick={() => void edits.step(1)}>]</button>
     </div>
     {#if doubt && !doubt.word_id}
-      <p class="m-0 mt-1 text-sm">{doubt.reason} <button class="step" onclick={accept}>Leave as it is</button></p>
+      <p class="m-0 mt-1 text-sm">{reasonOf(doubt)} <button class="step" onclick={accept}>Leave as it is</button></p>
     {/if}
     {#if open}
       <ol class="m-0 mt-2 max-h-56 list-none overflow-auto p-0 text-sm">
@@ -48,8 +49,8 @@
           <li>
             <button class="row" class:here={d === doubt} onclick={() => void edits.goDoubt(d)}>
               <span class="bar" aria-hidden="true"><span style:height="{Math.round(d.weight * 100)}%"></span></span>
-              <span class="min-w-0 flex-1 truncate" title={d.reason}>{where(d.text, d.kind)}</span>
-              <span class="text-quiet">p. {d.position + 1}</span>
+              <span class="min-w-0 flex-1 truncate" title={reasonOf(d)}>{where(d.text, d.kind)}</span>
+              <span class="text-quiet">{d.pages.length > 1 ? `${d.pages.length} pages` : `p. ${d.position + 1}`}</span>
             </button>
           </li>
         {/each}

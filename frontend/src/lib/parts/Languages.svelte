@@ -38,7 +38,7 @@
     asking = false;
     if (!page) return;
     await notices.attempt(async () => {
-      await api.readAgain(page.id, [...chosen], keep, scope);
+      await desk.change((_, revision) => api.readAgain(page.id, revision, [...chosen], keep, scope));
       await desk.refresh();
     });
   }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { reasonOf } from '../bench/words';
   import { untrack } from 'svelte';
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
@@ -58,7 +59,7 @@
     if (!d || title === null || title.trim() === d.title) return;
     const typed = title;
     await notices.attempt(async () => {
-      desk.document = await api.changeDocument(d.id, { title: typed });
+      desk.document = await desk.change((id, revision) => api.changeDocument(id, { revision, title: typed }));
       title = null;
       notices.notify('Title saved');
       await desk.refresh();
@@ -68,13 +69,13 @@
   async function setLanguage(code: string) {
     if (!d) return;
     await notices.attempt(async () => {
-      desk.document = await api.changeDocument(d.id, { language: code });
+      desk.document = await desk.change((id, revision) => api.changeDocument(id, { revision, language: code }));
     });
   }
 
   const tag = (role: string) => (role.startsWith('heading_') ? `h${role.slice(-1)}` : role === 'caption' ? 'figcaption' : 'p');
   const go = (item: FlowItem) => void view.goBlock('tag', item.page - 1, item.region_id);
-  const leave = (x: OpenDoubt) => edits.edit({ op: 'accept_doubt', key: x.key }, false, x.page_id);
+  const leave = (x: OpenDoubt) => edits.edit({ op: 'accept_doubt', key: x.key }, x.pages.length > 1, x.page_id);
 </script>
 
 <div class="grid h-full grid-cols-[minmax(0,1fr)_22rem]">
@@ -111,7 +112,7 @@
       <ul class="m-0 flex list-none flex-col gap-2 p-0 text-sm">
         {#each unsettled.slice(0, 300) as x (`${x.page_id}.${x.key}`)}
           <li class="finding">
-            <span>{x.reason}{#if x.text} <b>“{x.text}”</b>{/if}</span>
+            <span>{reasonOf(x)}{#if x.text} <b>“{x.text}”</b>{/if}</span>
             <span class="flex gap-3">
               {#if x.region_id}<button class="plain underline" onclick={() => void view.goBlock('tag', x.position, x.region_id)}>Go there</button>{/if}
               <button class="plain underline" onclick={() => void leave(x)}>Leave as it is</button>

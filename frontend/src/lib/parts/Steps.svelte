@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { reasonOf } from '../bench/words';
   import { about } from '../bench/about.svelte';
   import { desk } from '../bench/desk.svelte';
   import { selection } from '../bench/selection.svelte';
@@ -139,8 +140,8 @@
   </header>
   <div class="min-h-0 flex-1 overflow-auto">
     {#each unsure as d (d.key)}
-      <div class="doubt"><span><b>Doubt.</b> {d.reason}</span>
-        <button onclick={() => void edits.settleThenNext(() => edits.edit({ op: 'accept_doubt', key: d.key }))}>Leave as it is</button>
+      <div class="doubt"><span><b>Doubt.</b> {reasonOf(d)}</span>
+        <button onclick={() => void edits.settleThenNext(() => edits.edit({ op: 'accept_doubt', key: d.key }, d.pages.length > 1))}>Leave as it is</button>
       </div>
     {/each}
     {#each groups as group (group.title)}

@@ -3,13 +3,15 @@
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
+  import { sized } from '../bench/sizes';
   import { about } from '../bench/about.svelte';
   import { Button, Modal, Progressbar } from 'flowbite-svelte';
-  import { api, upload, type Batch, type DocumentSummary } from '../api/client';
+  import { api, Refused, upload, type Batch, type DocumentSummary } from '../api/client';
   
   let { batch }: { batch: Batch } = $props();
   let over = $state(false);
-  let sending = $state<{ count: number; share: number } | null>(null);
+  let sending = $state<{ count: number; done: number; share: number } | null>(null);
+  let stopping: AbortController | null = null;
   let picker: HTMLInputElement;
   let leaving = $state<DocumentSummary | null>(null);
 
@@ -24,14 +26,34 @@
     return total ? Math.min(100, Math.round((100 * done) / total)) : 0;
   });
 
+  /** One after the other, so that each is told and none holds up the rest. */
   async function send(files: FileList | File[] | null | undefined) {
     const list = [...(files ?? [])];
     if (!list.length) return;
-    sending = { count: list.length, share: 0 };
+    if (sending) {
+      notices.notify('Files are still on their way; drop these when they are in.', 'refused');
+      return;
+    }
+    const whole = Math.max(1, list.reduce((n, f) => n + f.size, 0));
+    const stop = (stopping = new AbortController());
+    let bytes = 0, refused = 0;
+    sending = { count: list.length, done: 0, share: 0 };
     await notices.attempt(async () => {
-      const told = await upload(batch.id, list, (s) => (sending = { count: list.length, share: s }));
-      if (told.problems.length) notices.notify(`${told.problems.length} of ${list.length} files could not be brought in`, 'refused');
+      for (const [at, file] of list.entries()) {
+        const told = (s: number) => (sending = { count: list.length, done: at, share: (bytes + s * file.size) / whole });
+        try {
+          if (file.size > (about.told?.largest_file ?? Infinity)) throw new Refused(413, 'Too large', `${file.name} is larger than the limit of ${sized(about.told!.largest_file)}.`);
+          refused += (await upload(batch.id, [file], told, stop.signal)).problems.length;
+        } catch (error) {
+          // What is wrong with one file is no other's trouble; a server that does not answer is everyone's.
+          if (!(error instanceof Refused) || error.status === 0 || error.status === 507) throw error;
+          notices.report(error);
+          refused++;
+        }
+        bytes += file.size;
+      }
     });
+    if (refused) notices.notify(`${refused} of ${counted(list.length, 'file')} could not be brought in`, 'refused');
     sending = null;
     await desk.refresh();
   }
@@ -117,7 +139,11 @@
       <input bind:this={picker} id="files" type="file" multiple hidden accept=".pdf,.tif,.tiff,.jpg,.jpeg,.png"
         onchange={(e) => { void send(e.currentTarget.files); e.currentTarget.value = ''; }} />
       {#if sending}
-        <div class="mt-3" role="status"><Progressbar progress={Math.round(sending.share * 100)} size="h-2" /><span class="text-sm">{sending.share < 1 ? `Sending ${sending.count} files` : 'Opening the files'}</span></div>
+        <div class="mt-3" role="status">
+          <Progressbar progress={Math.round(sending.share * 100)} size="h-2" />
+          <span class="text-sm">File {sending.done + 1} of {sending.count}</span>
+          <Button size="xs" color="alternative" class="ml-3" onclick={() => stopping?.abort()}>Stop</Button>
+        </div>
       {/if}
     </div>
     {#if batch.problems.length || batch.failed.length}

@@ -1,10 +1,10 @@
 <script lang="ts">
-  import { counted } from '../bench/words';
+  import { counted, pageRuns } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
-  import { Button, Checkbox } from 'flowbite-svelte';
+  import { Button, Checkbox, Modal } from 'flowbite-svelte';
   import { api, type Batch, type DocumentSummary } from '../api/client';
   import { sized } from '../bench/sizes';
   import { remember, remembered } from '../bench/keys';
@@ -25,9 +25,17 @@
     remember('formats', JSON.stringify(formats));
   }
 
-  async function make() {
+  const lacking = $derived(picked.filter((d) => d.unread.length > 0));
+  let asking = $state(false);
+
+  async function make(withoutFailed = false) {
+    if (lacking.length && !withoutFailed) {
+      asking = true;
+      return;
+    }
+    asking = false;
     await notices.attempt(async () => {
-      await api.deliver(batch.id, [...formats], picked.map((d) => d.id), keepHeads);
+      await api.deliver(batch.id, [...formats], picked.map((d) => d.id), keepHeads, withoutFailed);
       await desk.refresh();
     });
   }
@@ -46,7 +54,7 @@
       <legend class="mb-1 p-0 text-sm font-bold">Plain text</legend>
       <Checkbox bind:checked={keepHeads}>Keep running heads and page numbers</Checkbox>
     </fieldset>
-    <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={make}>
+    <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={() => make()}>
       {waiting ? 'Making…' : `Make ${counted(picked.length * formats.length, 'file')}`}
     </Button>
     {#if unread.length}<p class="text-quiet m-0 text-sm">{unread.length} documents are still being read.</p>{/if}
@@ -66,6 +74,7 @@
           <div class="min-w-0 flex-1">
             <b>{d.title}</b>
             <span class="text-quiet block text-sm">{d.name}, {counted(d.pages, 'page')}</span>
+            {#if d.unread.length}<span class="text-lamp-700 block text-sm">Left out, not read: {pageRuns(d.unread)}</span>{/if}
             {#if doubts(d) > 0}
               <button class="plain text-lamp-700 text-sm underline" onclick={() => void view.goDocument(d.id)}>{doubts(d)} doubts are not settled</button>
             {/if}
@@ -89,3 +98,14 @@
     </ul>
   </section>
 </div>
+
+<Modal bind:open={asking} title="Deliver without the pages that failed?" size="sm">
+  <ul class="m-0 list-none p-0 text-sm">
+    {#each lacking as d (d.id)}<li><b class="break-all">{d.name}</b>: {pageRuns(d.unread)} of {d.pages}</li>{/each}
+  </ul>
+  <p class="text-sm">These pages could not be read, for the reasons that Bring in names. They will be missing in what is made.</p>
+  <div class="flex justify-end gap-3">
+    <Button color="alternative" onclick={() => (asking = false)}>Not yet</Button>
+    <Button onclick={() => make(true)}>Deliver without them</Button>
+  </div>
+</Modal>

@@ -1,0 +1,44 @@
+"""`hyalen serve`: the application, until it is stopped."""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import socket
+from pathlib import Path
+
+from hyalen.commands import UsageError
+from hyalen.commands.usage import told_limits, writable
+from hyalen.settings import Environment
+from hyalen.store.held import Held
+from hyalen.work.workers import default_workers
+
+
+def default_data() -> Path:
+    """HYALEN_DATA, or the user's data directory."""
+    from platformdirs import user_data_path
+
+    return Environment().data or Path(user_data_path("hyalen"))
+
+
+def run(told: argparse.Namespace) -> int:
+    import uvicorn
+
+    from hyalen.web.app import make_app
+
+    logging.getLogger("asyncio").setLevel(logging.ERROR)  # it warns of each browser that has gone
+    limits, data = told_limits(), told.data or default_data()
+    address = f"http://127.0.0.1:{told.port}"
+    listening = socket.socket()
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listening.bind(("127.0.0.1", told.port))
+    except OSError as error:
+        raise UsageError(f"port {told.port} cannot be used ({error.strerror}); choose another with --port") from error
+    with writable(data), Held(data, address):
+        app = make_app(data, workers=told.workers or default_workers(), limits=limits)
+        print(f"Hyalen is at {address}", flush=True)
+        # An open browser listens for events without end; stopping must not wait for it.
+        config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2)
+        uvicorn.Server(config).run(sockets=[listening])
+    return 0

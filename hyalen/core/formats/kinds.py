@@ -1,0 +1,87 @@
+"""What files are, by their content and not by what they are called, and which of a folder's can be read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+from hyalen.core.formats.source import SourceError
+
+SIGNATURES = {
+    "pdf": (b"%PDF-",),
+    "jpeg": (b"\xff\xd8\xff",),
+    "png": (b"\x89PNG\r\n\x1a\n",),
+    "tiff": (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+"),
+}
+EXTENSIONS = {"pdf": "pdf", "jpg": "jpeg", "jpeg": "jpeg", "jpe": "jpeg", "png": "png", "tif": "tiff", "tiff": "tiff"}
+
+
+def sniff(path: Path) -> str:
+    """ "pdf", "jpeg", "png" or "tiff", from the file's first bytes.
+
+    Raises
+    ------
+    SourceError
+        If the file is empty or none of these.
+    """
+    with path.open("rb") as file:
+        head = file.read(1024)
+    if not head:
+        raise SourceError("the file is empty; copy it again")
+    for kind, signatures in SIGNATURES.items():
+        if any(head.startswith(s) for s in signatures) or (kind == "pdf" and b"%PDF-" in head):
+            return kind
+    raise SourceError("the file is not a PDF, TIFF, JPEG or PNG, whatever its name says; save it as one of these")
+
+
+def naming_note(name: str, kind: str) -> str:
+    """A remark where a file's ending says something else than its content, else ""."""
+    ending = name.rsplit(".", 1)[-1].lower() if "." in name else ""
+    told = EXTENSIONS.get(ending)
+    if told == kind:
+        return ""
+    return (
+        f"named .{ending} but it is {kind.upper()}; read as {kind.upper()}"
+        if ending
+        else f"has no ending; read as {kind.upper()}"
+    )
+
+
+def files_of(inputs: Iterable[Path], recursive: bool, left_out: list[Path]) -> Iterator[Path]:
+    """The files that are named, and those in named folders that can be read.
+
+    Parameters
+    ----------
+    inputs : iterable of Path
+    recursive : bool
+        Whether folders in folders count too; hidden ones never do.
+    left_out : list of Path
+        Takes what lies in a folder and is not read.
+    """
+    for path in inputs:
+        if not path.is_dir():
+            yield path
+            continue
+        for each in sorted(path.iterdir()):
+            if each.name.startswith("."):
+                continue
+            if each.is_dir():
+                if recursive:
+                    yield from files_of([each], recursive, left_out)
+                else:
+                    left_out.append(each)
+            elif _is_readable(each):
+                yield each
+            else:
+                left_out.append(each)
+
+
+def _is_readable(path: Path) -> bool:
+    """Whether a file in a folder begins like one of the formats; one that cannot be opened is tried, and named."""
+    try:
+        sniff(path)
+    except SourceError:
+        return False
+    except OSError:
+        return True
+    return True

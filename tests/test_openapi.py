@@ -1,0 +1,45 @@
+"""The HTTP interface does what its own OpenAPI document promises, whatever is asked (Schemathesis)."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+
+import pytest
+import schemathesis
+from hypothesis import HealthCheck, settings
+from schemathesis.checks import not_a_server_error
+from schemathesis.specs.openapi.checks import (
+    content_type_conformance,
+    response_schema_conformance,
+    status_code_conformance,
+)
+
+from hyalen.core.model.content import Role
+from hyalen.store.store import Store
+from hyalen.web.openapi import document
+from tests.conftest import ContentMaker
+from tests.helpers import Server, read_document
+
+PROMISES = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """A server with a document of three pages."""
+    data = tmp_path_factory.mktemp("openapi")
+    store = Store(data)
+    read_document(store, [ContentMaker().add(Role.PARAGRAPH, f"Number {n} of the lights").page() for n in range(3)])
+    store.close()
+    made = Server(data)
+    yield made
+    made.kill()
+
+
+schema = schemathesis.openapi.from_dict(json.loads(document())).exclude(path="/api/events")
+
+
+@schema.parametrize()
+@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+def test_every_answer_is_one_that_is_promised(case: schemathesis.Case, server: Server) -> None:
+    case.call_and_validate(base_url=f"http://127.0.0.1:{server.port}", checks=PROMISES)
