@@ -232,8 +232,9 @@ def test_cancel_stops_and_retry_goes_on(store: Store, tmp_path: Path, small_scan
 
 
 def worker_processes() -> list[psutil.Process]:
+    """This process's own workers; a server that another test keeps has workers too."""
     found = []
-    for child in psutil.Process().children(recursive=True):
+    for child in psutil.Process().children():
         with suppress(psutil.Error):  # another test's may be ending just now
             if "spawn_main" in " ".join(child.cmdline()):
                 found.append(child)
@@ -268,9 +269,10 @@ def test_a_stop_ends_the_workers_and_the_next_start_goes_on(store: Store, tmp_pa
     foreman = Foreman(store, 2)
     heard = threading.Event()
     foreman.listen(lambda event: heard.set() if event.stage == "clean" else None)
+    before = worker_processes()
     foreman.start()
     assert heard.wait(60)
-    theirs = worker_processes()
+    theirs = [p for p in worker_processes() if p not in before]
     assert theirs
     foreman.stop()
     _, alive = psutil.wait_procs(theirs, timeout=20)
