@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import cv2
@@ -12,7 +13,8 @@ from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify
-from hyalen.core.layout.evidence import gather
+from hyalen.core.layout.evidence import Evidence, gather
+from hyalen.core.layout.lettering import with_lettering
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent, RegionKind
 from hyalen.core.model.found import FoundBlock, Shape
@@ -21,6 +23,7 @@ from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.long_s import without_long_s
+from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import PALEST_INK, read_display, read_once, read_rest, unread_strips, without_ghosts
 from hyalen.core.reading.spelling import mended, settle_case
@@ -61,18 +64,27 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         blocks += read_rest(ink, dpi, languages, blocks, reader)
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
+        blocks = read_raised(ink, dpi, blocks, reader)
     clean = (tuple(without_dust(m) for line in block.lines if (m := mended(line))) for block in blocks)
     blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
     blocks = without_long_s(settle_case(blocks))
-    content = PageContent(
-        width=page.shape[1],
-        height=page.shape[0],
-        dpi=dpi,
-        regions=find_regions(page, dpi, blocks, languages, evidence),
-        languages=languages,
-    )
-    content = content.model_copy(update={"unread": _unread(ink, content)})
-    return assign_roles(content, page, evidence.told, evidence.rules.across)
+    return settled_content(page, dpi, blocks, languages, evidence)
+
+
+def settled_content(
+    page: Image, dpi: float, blocks: Sequence[FoundBlock], languages: tuple[str, ...], evidence: Evidence
+) -> PageContent:
+    """The content of a page from what was read on it: regions in order, their roles, how their words are set.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        Cleaned, dark panels turned.
+    """
+    found = find_regions(page, dpi, blocks, languages, evidence)
+    content = PageContent(width=page.shape[1], height=page.shape[0], dpi=dpi, regions=found, languages=languages)
+    content = content.model_copy(update={"unread": _unread(grey(page), content)})
+    return with_lettering(assign_roles(content, page, evidence.told, evidence.rules.across), page)
 
 
 def _read_page(ink: Image, dpi: float, languages: tuple[str, ...], reader: Reader, plain: bool) -> list[FoundBlock]:

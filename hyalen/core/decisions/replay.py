@@ -196,7 +196,8 @@ def _written(tokens: Sequence[str], old: Sequence[Word], box: Box, fresh: Iterat
     words = []
     for i, (token, place) in enumerate(zip(tokens, boxes, strict=True)):
         word_id = old[i].id if i < len(old) else next(fresh)
-        words.append(Word(id=word_id, text=token, box=place, confidence=1.0, state=WordState.CORRECTED))
+        style = old[min(i, len(old) - 1)].style if old else ()
+        words.append(Word(id=word_id, text=token, box=place, confidence=1.0, state=WordState.CORRECTED, style=style))
     return words
 
 

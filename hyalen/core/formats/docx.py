@@ -19,7 +19,20 @@ from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.core.model.content import Role
+from hyalen.core.model.found import Style
+from hyalen.core.structure.flow import Run, joined_runs
 from hyalen.core.structure.tree import Node, Numbering, StructureTree, Tag
+
+FONT = {
+    Style.BOLD: "bold",
+    Style.ITALIC: "italic",
+    Style.UNDERLINED: "underline",
+    Style.SMALL_CAPITALS: "small_caps",
+    Style.STRUCK: "strike",
+    Style.SUPERSCRIPT: "superscript",
+    Style.SUBSCRIPT: "subscript",
+}
+BY_STYLE = {f"Heading {level}": frozenset({Style.BOLD, Style.UNDERLINED}) for level in range(1, 7)}
 
 
 def write_docx(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:
@@ -93,14 +106,27 @@ class _Writer:
 
     def _paragraph(self, node: Node, style: str) -> Paragraph:
         paragraph = self.docx.add_paragraph(style=style)
-        self._run(paragraph, node.text, node.language)
+        self._text(paragraph, node, plain=BY_STYLE.get(style, frozenset()))
         return paragraph
 
-    def _run(self, paragraph: Paragraph, text: str, language: str) -> None:
+    def _text(self, paragraph: Paragraph, node: Node, plain: frozenset[Style] = frozenset()) -> None:
+        """A node's text set as it is printed, but for what the paragraph's style sets anyway."""
+        lines = [line for piece in node.pieces for line in piece.lines]
+        runs = joined_runs(lines, node.language)
+        if "".join(run.text for run in runs) != node.text:  # a label that is no word of its own
+            runs = [Run(node.text, frozenset())]
+        for text, style in runs:
+            self._run(paragraph, text, node.language, style - plain)
+
+    def _run(self, paragraph: Paragraph, text: str, language: str, style: frozenset[Style] = frozenset()) -> None:
         run = paragraph.add_run(text)
+        for each in style:
+            setattr(run.font, FONT[each], True)
         backwards = is_right_to_left(language)
         if backwards:
-            paragraph._p.get_or_add_pPr().append(OxmlElement("w:bidi"))
+            properties = paragraph._p.get_or_add_pPr()
+            if properties.find(qn("w:bidi")) is None:
+                properties.append(OxmlElement("w:bidi"))
             run._r.get_or_add_rPr().append(OxmlElement("w:rtl"))
         if language != self.tree.language or backwards:
             run._r.get_or_add_rPr().append(_lang(language))
@@ -150,7 +176,7 @@ class _Writer:
             place = table.cell(cell.row, cell.column)
             if cell.row_span > 1 or cell.column_span > 1:
                 place = place.merge(table.cell(cell.row + cell.row_span - 1, cell.column + cell.column_span - 1))
-            self._run(place.paragraphs[0], each.text, each.language)
+            self._text(place.paragraphs[0], each)
             if each.tag is Tag.TH:
                 for run in place.paragraphs[0].runs:
                     run.bold = True

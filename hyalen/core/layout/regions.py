@@ -279,6 +279,7 @@ def _line(line: FoundLine, numbered: _Numbering) -> Line:
             confidence=round(w.confidence, 3),
             others=w.others,
             style=tuple(sorted(w.style)),
+            letters=w.letters if len(w.letters) == len(w.text) else "",
         )
         for w in line.words
     )

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from enum import StrEnum
+from typing import NamedTuple
 
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Frozen, Point, bounds
@@ -60,8 +61,28 @@ class WordState(StrEnum):
     CORRECTED = "corrected"
 
 
+class Part(NamedTuple):
+    """Characters of a word, from `start` up to `end`, that are set otherwise than the rest."""
+
+    start: int
+    end: int
+    style: Style
+
+
 class Word(Frozen):
-    """A run of glyphs between spaces; `confidence` is the reader's, 0 to 1, `others` its other readings of the ink."""
+    """A run of glyphs between spaces.
+
+    Attributes
+    ----------
+    confidence : float
+        The reader's, 0 to 1.
+    others : tuple of str
+        Its other readings of the ink.
+    letters : str
+        A digit for each character, 9 where the reader was sure of it (ALTO 4, String/@CC turned round), or empty.
+    parts : tuple of Part
+        Raised and lowered letters.
+    """
 
     id: str
     text: OneLine
@@ -70,6 +91,8 @@ class Word(Frozen):
     state: WordState = WordState.READ
     others: tuple[str, ...] = ()
     style: tuple[Style, ...] = ()
+    letters: str = ""
+    parts: tuple[Part, ...] = ()
 
     @property
     def settled(self) -> bool:
@@ -93,15 +116,16 @@ class Line(Frozen):
         """Height of the baseline's middle."""
         return (self.baseline[0].y + self.baseline[1].y) / 2
 
+    def level_at(self, x: float) -> float:
+        """Height of the baseline at a place."""
+        (x0, y0), (x1, y1) = self.baseline
+        return y0 + (y1 - y0) / (x1 - x0) * (x - x0) if x1 != x0 else y0
+
     @property
     def baseline_in_box(self) -> tuple[Point, Point]:
         """The part of the baseline beneath the line's box."""
-        (x0, y0), (x1, y1) = self.baseline
-        slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
-        return (
-            Point(self.box.left, y0 + slope * (self.box.left - x0)),
-            Point(self.box.right, y0 + slope * (self.box.right - x0)),
-        )
+        left, right = (Point(x, self.level_at(x)) for x in (self.box.left, self.box.right))
+        return left, right
 
 
 class Cell(Frozen):

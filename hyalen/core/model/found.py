@@ -31,10 +31,16 @@ class Style(StrEnum):
     ITALIC = "italic"
     UNDERLINED = "underlined"
     SMALL_CAPITALS = "small_capitals"
+    STRUCK = "struck"
+    SUPERSCRIPT = "superscript"
+    SUBSCRIPT = "subscript"
 
 
 class FoundWord(NamedTuple):
-    """`confidence` is 0 to 1; `others` are other readings of the same ink, the likeliest first."""
+    """`confidence` is 0 to 1; `others` are other readings of the same ink, the likeliest first.
+
+    `letters` is a digit for each character of the text, 9 where the reader was sure of it, or empty.
+    """
 
     text: str
     box: Box
@@ -42,6 +48,7 @@ class FoundWord(NamedTuple):
     language: str
     others: tuple[str, ...] = ()
     style: frozenset[Style] = frozenset()
+    letters: str = ""
 
 
 class FoundLine(NamedTuple):
@@ -56,6 +63,11 @@ class FoundLine(NamedTuple):
     def level(self) -> float:
         """Height of the baseline's middle: unlike the box, no initial or accent moves it."""
         return (self.baseline[0].y + self.baseline[1].y) / 2
+
+    def level_at(self, x: float) -> float:
+        """Height of the baseline at a place."""
+        (x0, y0), (x1, y1) = self.baseline
+        return y0 + (y1 - y0) / (x1 - x0) * (x - x0) if x1 != x0 else y0
 
     @property
     def confidence(self) -> float:

@@ -195,6 +195,7 @@ class TesseractReader:
         languages: tuple[str, ...],
         shape: Shape,
         finer: bool = False,
+        alphabet: str = "",
     ) -> list[FoundBlock]:
         """See `Reader`.
 
@@ -207,6 +208,7 @@ class TesseractReader:
         models = [_finer(code) if finer else code for code in languages]
         with _engines.lent("+".join(models)) as api:
             api.SetPageSegMode(_SEGMENTATION[shape])
+            api.SetVariable("tessedit_char_whitelist", alphabet)
             api.SetImage(Pillow.fromarray(np.ascontiguousarray(crop)))
             api.SetSourceResolution(round(dpi / factor))
             api.Recognize()
@@ -253,22 +255,44 @@ def _blocks(found: Any, language: str) -> Iterator[FoundBlock]:
                 else (Point(line_box.left, line_box.bottom), Point(line_box.right, line_box.bottom))
             )
             height = float(found.RowAttributes()["row_height"]) if words_follow(found) else 0.0
+        word, shown = None, ""
         if not found.Empty(level.WORD):
-            text = logical_order((found.GetUTF8Text(level.WORD) or "").strip())
+            shown = (found.GetUTF8Text(level.WORD) or "").strip()
             box = found.BoundingBox(level.WORD)
-            if text and box:
+            if shown and box:
+                text = logical_order(shown)
                 confidence = max(0.0, min(1.0, found.Confidence(level.WORD) / 100))
                 told = (found.WordRecognitionLanguage() or language).removesuffix(FINER)
-                words.append(FoundWord(text, Box(*box), confidence, told, style=_style(found)))
+                word = FoundWord(text, Box(*box), confidence, told, style=_style(found))
         last_of_line = found.IsAtFinalElement(level.TEXTLINE, level.WORD)
         last_of_block = found.IsAtFinalElement(level.BLOCK, level.WORD)
+        letters, goes_on = _letters(found)
+        if word is not None:
+            letters = letters if word.text == shown else letters[::-1]
+            words.append(word._replace(letters=letters if len(letters) == len(word.text) else ""))
         if last_of_line and words:
             lines.append(FoundLine(tuple(words), line_box, baseline, height or line_box.height))
         if last_of_block and block_box is not None:
             yield FoundBlock(kind, block_box, tuple(lines))
             block_box, lines = None, []
-        if not found.Next(level.WORD):
+        if not goes_on:
             break
+
+
+def _letters(found: Any) -> tuple[str, bool]:
+    """A digit for each character of the word in hand, 9 where the engine is sure; goes on to the next word.
+
+    Also whether there is a next word.
+    """
+    level, digits = tesserocr.RIL, ""
+    while True:
+        if not found.Empty(level.SYMBOL):
+            sure = max(0, min(9, int(found.Confidence(level.SYMBOL) / 10)))
+            digits += str(sure) * len(found.GetUTF8Text(level.SYMBOL) or "")
+        if not found.Next(level.SYMBOL):
+            return digits, False
+        if found.IsAtBeginningOf(level.WORD):
+            return digits, True
 
 
 _STYLES = {

@@ -30,6 +30,7 @@ class Reader(Protocol):
         languages: tuple[str, ...],
         shape: Shape,
         finer: bool = False,
+        alphabet: str = "",
     ) -> list[FoundBlock]:
         """A part of a page whose layout is known: one column, one line, or one line whose ink is not analysed.
 
@@ -37,6 +38,8 @@ class Reader(Protocol):
         ----------
         finer : bool
             Whether by a slower, better model where there is one.
+        alphabet : str
+            The only characters that can stand there; all where it is empty.
         """
 
     def languages(self) -> tuple[str, ...]:

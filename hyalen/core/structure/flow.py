@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from enum import StrEnum
+from itertools import groupby
 from typing import NamedTuple
 
 from hyalen.core.languages import frequency
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
-from hyalen.core.model.content import Line, PageContent, Region, Role
+from hyalen.core.model.content import Line, PageContent, Region, Role, Word
+from hyalen.core.model.found import Style
 
 HYPHENS = "-‐¬\u00ad"
+SHIFTED = frozenset({Style.SUPERSCRIPT, Style.SUBSCRIPT})
 _AFTER_A_HANGING_HYPHEN = frozenset({"und", "oder", "bis", "and", "or", "to", "en", "of", "og"})
 _EDGE = "\"'“”„‘’«»()[]{}.,;:!?…"
 
@@ -59,14 +62,53 @@ def line_end(line: Line, following: Line, language: str) -> LineEnd:
     return LineEnd.HYPHEN
 
 
+class Run(NamedTuple):
+    """Text that is set in one way."""
+
+    text: str
+    style: frozenset[Style]
+
+
+def joined_runs(lines: Sequence[Line], language: str) -> list[Run]:
+    """The lines as one run of text after the other, hyphens of line breaks undone.
+
+    A space is set as the words on both its sides are, but neither raised nor lowered.
+    """
+    pieces: list[Run] = []
+    for i, line in enumerate(lines):
+        end = line_end(line, lines[i + 1], language) if i + 1 < len(lines) else LineEnd.SPACE
+        for j, word in enumerate(line.words):
+            own = word_runs(word)
+            if pieces and pieces[-1].text == " ":
+                pieces[-1] = Run(" ", (pieces[-1].style & own[0].style) - SHIFTED)
+            pieces += own
+            if j + 1 < len(line.words) or end is LineEnd.SPACE:
+                pieces.append(Run(" ", own[-1].style))
+            elif end is LineEnd.BREAK:
+                pieces[-1] = pieces[-1]._replace(text=pieces[-1].text[:-1])
+    if pieces and pieces[-1].text == " ":
+        pieces.pop()
+    return [
+        Run("".join(piece.text for piece in group), style) for style, group in groupby(pieces, key=lambda r: r.style)
+    ]
+
+
+def word_runs(word: Word) -> list[Run]:
+    """A word's letters by how they are set."""
+    style, runs, at = frozenset(word.style), [], 0
+    for part in word.parts:
+        if at < part.start:
+            runs.append(Run(word.text[at : part.start], style))
+        runs.append(Run(word.text[part.start : part.end], style | {part.style}))
+        at = part.end
+    if at < len(word.text) or not runs:
+        runs.append(Run(word.text[at:], style))
+    return runs
+
+
 def joined_text(lines: Sequence[Line], language: str) -> str:
     """The lines as one run of text, hyphens of line breaks undone."""
-    parts: list[str] = []
-    for i, line in enumerate(lines):
-        text = line.text
-        end = line_end(line, lines[i + 1], language) if i + 1 < len(lines) else LineEnd.SPACE
-        parts.append(text[:-1] if end is LineEnd.BREAK else text if end is LineEnd.HYPHEN else text + " ")
-    return "".join(parts).strip()
+    return "".join(run.text for run in joined_runs(lines, language))
 
 
 def goes_on(before: Region, after: Region) -> bool:

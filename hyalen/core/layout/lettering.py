@@ -1,0 +1,274 @@
+"""How words are set, told by their ink: bold, italic, underlined, struck, small capitals, raised and lowered letters."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Sequence
+from itertools import groupby
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.layout.sizes import TALL, type_size
+from hyalen.core.layout.strokes import DARK, stroke_width
+from hyalen.core.model.content import Line, PageContent, Part, Region, Word
+from hyalen.core.model.found import Style
+from hyalen.core.model.geometry import Box, union
+
+LEAST_SIZE = 12.0  # pixels of a capital: in smaller type neither slant nor weight can be told
+LEAST_LETTERS = 3  # of a word whose weight is told by itself; shorter ones follow their neighbours
+LEAST_STEMS = 2  # of a word whose slant is: letters without an upright stroke lean both ways
+STEMS = frozenset("bdfhijklmnpqrtuBDEFHIJKLMNPRTUßþбвгдзийклмнпртуфхцчшщъыьюяГЕКЛМНПРФЦЧШЩηικμνπρτφψΓΕΗΙΚΜΝΠΡΤΦ")
+BOLD, SPREADS = 1.25, 3.5  # times the page's usual strokes; deviations of these beyond which a word is bold
+LEAST_UNDERLINED, LEAST_STRUCK = 16.0, 24.0  # pixels of a capital: letters of smaller type run together into strokes
+SLANTS = np.tan(np.radians(np.arange(-4, 21, 2)))  # of stems, to the right; italics lean by 8 to 16 degrees
+LEAST_SLANT = np.tan(np.radians(7))
+SHARPER = 1.06  # times as sharp as upright must the columns of a slanted word be
+CROSSED = 0.96  # of a word's width that a stroke runs along
+BEYOND = 1.5  # capitals: a stroke that goes on farther beyond its line is a printed rule
+THICK = 0.15  # capitals: as far above and below a stroke much less of the row is ink
+UNDER = (0.04, 0.5, 0.8)  # capitals below the baseline: an underline; share of ink beside it
+THROUGH = (-0.55, -0.18, 0.6)  # the same of a stroke through letters, which reach it from both sides
+SMALL, EVEN = (0.55, 0.87), 1.2  # capitals: small capitals, which are of one height
+SHIFTED_SIZE = (0.5, 0.8)  # capitals: raised and lowered letters; commas and quotation marks are smaller
+MOST_GLYPHS = 80  # of a word: more are specks
+RAISED, LOWERED = 0.28, 0.14  # capitals above and below the baseline, of such a letter's foot
+CAP_LINE = 0.68  # capitals: a raised letter's head rises above this, a lowered one's stays below
+
+
+class Lettering(NamedTuple):
+    """A word's style and the parts of it that are set otherwise."""
+
+    style: frozenset[Style]
+    parts: tuple[Part, ...] = ()
+
+
+def with_lettering(content: PageContent, page: Image) -> PageContent:
+    """The content with the style of its words; what the reader told of it is replaced.
+
+    Parameters
+    ----------
+    content : PageContent
+    page : (h, w) or (h, w, 3) uint8
+        The cleaned page.
+    """
+    ink = (grey(page) < DARK).astype(np.uint8)
+    weight = _usual_weight(content, page)
+
+    def lettered(line: Line) -> Line:
+        found = lettering(line, ink, page, weight)
+        words = (
+            w if (tuple(sorted(f.style)), f.parts) == (w.style, w.parts) else _with(w, f)
+            for w, f in zip(line.words, found, strict=True)
+        )
+        return line.model_copy(update={"words": tuple(words)})
+
+    def told(region: Region) -> Region:
+        if region.table is not None:
+            cells = (c.model_copy(update={"lines": tuple(map(lettered, c.lines))}) for c in region.table.cells)
+            return region.model_copy(update={"table": region.table.model_copy(update={"cells": tuple(cells)})})
+        return region.model_copy(update={"lines": tuple(map(lettered, region.lines))}) if region.lines else region
+
+    return content.model_copy(update={"regions": tuple(map(told, content.regions))})
+
+
+def _with(word: Word, found: Lettering) -> Word:
+    return word.model_copy(update={"style": tuple(sorted(found.style)), "parts": found.parts})
+
+
+class Weight(NamedTuple):
+    """Strokes as a share of the capitals' height: what is usual on a page, and beyond what a word is bold."""
+
+    usual: float
+    bold: float
+
+
+def _usual_weight(content: PageContent, page: Image) -> Weight:
+    shares = [
+        stroke_width(page, w.box) / size
+        for region in content.regions
+        for line in region.all_lines
+        if (size := type_size(line)) >= LEAST_SIZE
+        for w in line.words
+        if sum(c.isalpha() for c in w.text) > LEAST_LETTERS
+    ]
+    if len(shares) <= LEAST_LETTERS:
+        return Weight(0.0, np.inf)
+    usual = float(np.median(shares))
+    spread = 1.4826 * float(np.median(np.abs(np.array(shares) / usual - 1)))  # of a normal distribution
+    return Weight(usual, usual * max(BOLD, 1 + SPREADS * spread))
+
+
+def lettering(line: Line, ink: NDArray[np.uint8], page: Image, weight: Weight) -> list[Lettering]:
+    """The lettering of a line's words.
+
+    Italics are told by the shear that makes the columns of a word sharpest, as skew of a page is;
+    bold by the mean width of strokes; short words are set as both their neighbours are.
+
+    Parameters
+    ----------
+    line : Line
+    ink : (h, w) uint8
+        1 where the page is dark.
+    page : (h, w) or (h, w, 3) uint8
+    weight : Weight
+        Of the page's type.
+    """
+    size = type_size(line)
+    if size < LEAST_SIZE or any(unicodedata.bidirectional(w.text[:1]) in ("R", "AL") for w in line.words):
+        return [Lettering(frozenset())] * len(line.words)
+    bold: list[bool | None] = []
+    italic: list[bool | None] = []
+    for word in line.words:
+        tells = sum(c.isalpha() for c in word.text) >= LEAST_LETTERS
+        own = stroke_width(page, word.box) / size if tells else 0.0
+        bold.append(own > weight.bold if own else None)
+        upright = sum(c in STEMS for c in word.text) >= LEAST_STEMS
+        italic.append(_leans(_crop(ink, word.box), size) if upright else None)
+    rules = [_strokes_along(line, word, ink, size) for word in line.words]
+    found = []
+    for word, is_bold, leans, ruled in zip(line.words, _filled(bold), _filled(italic), rules, strict=True):
+        style = set(ruled)
+        style |= {Style.BOLD} if is_bold else set()
+        style |= {Style.ITALIC} if leans else set()
+        letters = letter_boxes(_crop(ink, word.box), len(word.text)) if not ruled else None
+        parts: tuple[Part, ...] = ()
+        if letters:
+            if _has_small_capitals(word.text, letters, size):
+                style.add(Style.SMALL_CAPITALS)
+            else:
+                parts = _shifted(line, word, letters, size)
+        if len(parts) == 1 and (parts[0].start, parts[0].end) == (0, len(word.text)):
+            style, parts = style | {parts[0].style}, ()
+        found.append(Lettering(frozenset(style), parts))
+    return found
+
+
+def _crop(ink: NDArray[np.uint8], box: Box) -> NDArray[np.uint8]:
+    return ink[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)]
+
+
+def _filled(told: Sequence[bool | None]) -> list[bool]:
+    """What is not told is as on both its sides, or as on its one side at a line's end."""
+    known = [(i, value) for i, value in enumerate(told) if value is not None]
+    filled = []
+    for i, value in enumerate(told):
+        before = next((v for at, v in reversed(known) if at < i), None)
+        after = next((v for at, v in known if at > i), None)
+        sides = [v for v in (before, after) if v is not None]
+        filled.append(bool(value) if value is not None else bool(sides) and all(sides))
+    return filled
+
+
+def _leans(ink: NDArray[np.uint8], size: float) -> bool | None:
+    """Whether a word's stems lean to the right; None where it has too little ink to tell."""
+    height, width = ink.shape
+    if height < 0.5 * size or width < size or not ink.any():
+        return None
+    pad = int(SLANTS[-1] * height) + 2
+    sharpness = []
+    for slant in SLANTS:
+        shear = np.array([[1, slant, pad - slant * height / 2], [0, 1, 0]], np.float32)
+        sheared = cv2.warpAffine(ink * 255, shear, (width + 2 * pad, height), flags=cv2.INTER_LINEAR)
+        columns = sheared.sum(axis=0, dtype=np.float64) / 255
+        sharpness.append(float(np.square(np.diff(columns)).sum()))
+    upright = max(s for s, slant in zip(sharpness, SLANTS, strict=True) if abs(slant) < np.tan(np.radians(3)))
+    best = int(np.argmax(sharpness))
+    return bool(SLANTS[best] > LEAST_SLANT and sharpness[best] > SHARPER * upright)
+
+
+def _strokes_along(line: Line, word: Word, ink: NDArray[np.uint8], size: float) -> set[Style]:
+    """Strokes under or through a word that end with its line."""
+    if size < LEAST_UNDERLINED or sum(c.isalnum() for c in word.text) < 2:
+        return set()
+    level = line.level_at(word.box.centre.x)
+    found = set()
+    for style, (top, bottom, most) in ((Style.UNDERLINED, UNDER), (Style.STRUCK, THROUGH)):
+        rows = ink[max(0, round(level + top * size)) : max(0, round(level + bottom * size)) + 1]
+        mine = rows[:, max(0, word.box.left) : word.box.right]
+        if mine.size == 0 or (style is Style.STRUCK and size < LEAST_STRUCK):
+            continue
+        held = mine | np.vstack([mine[1:], mine[-1:]])  # a stroke may step by a row within a word
+        along = held.mean(axis=1)
+        at, thick = int(along.argmax()), round(THICK * size)
+        beside = [along[i] for i in (at - thick, at + thick) if 0 <= i < len(along)]
+        if along[at] < CROSSED or (beside and max(beside) > most):
+            continue
+        reach = round(BEYOND * size)
+        row = rows | np.vstack([rows[1:], rows[-1:]])
+        left = row[:, max(0, line.box.left - reach) : max(0, line.box.left - 2)]
+        right = row[:, line.box.right + 2 : line.box.right + reach]
+        if any(side.size and side.mean(axis=1).max() > 0.9 for side in (left, right)):
+            continue
+        found.add(style)
+    return found
+
+
+def letter_boxes(ink: NDArray[np.uint8], count: int) -> list[Box] | None:
+    """A box for each of a word's `count` letters, in its own pixels, where its ink falls into as many; else None."""
+    letters = glyph_boxes(ink)
+    return letters if len(letters) == count else None
+
+
+def glyph_boxes(ink: NDArray[np.uint8]) -> list[Box]:
+    """Boxes of connected ink from the left; a dot or an accent belongs to the letter that it stands over."""
+    count, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    if count - 1 > MOST_GLYPHS:
+        return []
+    found: list[Box] = []
+    for part in sorted((Box(x, y, x + w, y + h) for x, y, w, h, _ in stats[1:].tolist()), key=lambda b: b.left):
+        before = found[-1] if found else None
+        if before is not None and min(part.right, before.right) - max(part.left, before.left) > 0.5 * min(
+            part.width, before.width
+        ):
+            found[-1] = union((before, part))
+        else:
+            found.append(part)
+    return found
+
+
+def _has_small_capitals(text: str, letters: Sequence[Box], size: float) -> bool:
+    """Whether all letters that would rise, capitals or not as they were read, are no taller than small letters."""
+    low, high = SMALL
+    heights = [b.height / size for b in letters]
+    rising = [h for c, h in zip(text[1:], heights[1:], strict=True) if c.isalpha() and TALL.match(c)]
+    even = [h for c, h in zip(text[1:], heights[1:], strict=True) if c.isalpha()]
+    return len(rising) > 1 and low < min(even) and max(even) < min(high, EVEN * min(even))
+
+
+def shift(box: Box, level: float, size: float) -> Style | None:
+    """Whether a letter or figure stands above or below its line.
+
+    Parameters
+    ----------
+    box : Box
+    level : float
+        Height of the baseline beneath it, in the box's pixels.
+    size : float
+        Height of the line's capitals.
+    """
+    if not SHIFTED_SIZE[0] < box.height / size < SHIFTED_SIZE[1]:
+        return None
+    foot, head = (level - box.bottom) / size, (level - box.top) / size
+    if foot > RAISED and head > CAP_LINE:
+        return Style.SUPERSCRIPT
+    return Style.SUBSCRIPT if foot < -LOWERED and head < CAP_LINE else None
+
+
+def _shifted(line: Line, word: Word, letters: Sequence[Box], size: float) -> tuple[Part, ...]:
+    """Small letters and figures that stand above or below the line; letters of some faces hang, so only figures do."""
+    level = line.level_at(word.box.centre.x) - word.box.top
+
+    def shift_at(at: int) -> Style | None:
+        found = shift(letters[at], level, size) if word.text[at].isalnum() else None
+        return None if found is Style.SUBSCRIPT and not word.text[at].isdigit() else found
+
+    parts = []
+    for style, group in groupby(range(len(word.text)), key=shift_at):
+        run = list(group)
+        if style is not None:
+            parts.append(Part(run[0], run[-1] + 1, style))
+    return tuple(parts)
