@@ -11,9 +11,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.imaging.pixels import Image, as_uint8, grey
 from hyalen.core.layout.sizes import TALL, type_size
-from hyalen.core.layout.strokes import DARK, stroke_width
+from hyalen.core.layout.strokes import DARK
 from hyalen.core.model.content import Line, PageContent, Part, Region, Word
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, union
@@ -24,8 +24,9 @@ LEAST_STEMS = 2  # of a word whose slant is: letters without an upright stroke l
 STEMS = frozenset("bdfhijklmnpqrtuBDEFHIJKLMNPRTUßþбвгдзийклмнпртуфхцчшщъыьюяГЕКЛМНПРФЦЧШЩηικμνπρτφψΓΕΗΙΚΜΝΠΡΤΦ")
 BOLD, SPREADS = 1.25, 3.5  # times the page's usual strokes; deviations of these beyond which a word is bold
 LEAST_UNDERLINED, LEAST_STRUCK = 16.0, 24.0  # pixels of a capital: letters of smaller type run together into strokes
-SLANTS = np.tan(np.radians(np.arange(-4, 21, 2)))  # of stems, to the right; italics lean by 8 to 16 degrees
-LEAST_SLANT = np.tan(np.radians(7))
+# Of stems, to the right: upright ones of a page that is straight within a degree or two, and italics.
+UPRIGHT, SLANTED = np.tan(np.radians([-2, 0, 2])), np.tan(np.radians([8, 10, 12, 14, 17, 20]))
+SLANT_SIZE = 28.0  # pixels of a capital that suffice to tell slant
 SHARPER = 1.06  # times as sharp as upright must the columns of a slanted word be
 CROSSED = 0.96  # of a word's width that a stroke runs along
 BEYOND = 1.5  # capitals: a stroke that goes on farther beyond its line is a printed rule
@@ -55,11 +56,11 @@ def with_lettering(content: PageContent, page: Image) -> PageContent:
     page : (h, w) or (h, w, 3) uint8
         The cleaned page.
     """
-    ink = (grey(page) < DARK).astype(np.uint8)
-    weight = _usual_weight(content, page)
+    ink = Ink.of(page)
+    weight = _usual_weight(content, ink)
 
     def lettered(line: Line) -> Line:
-        found = lettering(line, ink, page, weight)
+        found = lettering(line, ink, weight)
         words = (
             w if (tuple(sorted(f.style)), f.parts) == (w.style, w.parts) else _with(w, f)
             for w, f in zip(line.words, found, strict=True)
@@ -79,6 +80,23 @@ def _with(word: Word, found: Lettering) -> Word:
     return word.model_copy(update={"style": tuple(sorted(found.style)), "parts": found.parts})
 
 
+class Ink(NamedTuple):
+    """A page's dark pixels, and those of them at the rim of the ink; (h, w) uint8, 0 or 1."""
+
+    dark: NDArray[np.uint8]
+    rim: NDArray[np.uint8]
+
+    @classmethod
+    def of(cls, page: Image) -> Ink:
+        dark = (grey(page) < DARK).astype(np.uint8)
+        return cls(dark, dark - as_uint8(cv2.erode(dark, np.ones((3, 3), np.uint8))))
+
+    def stroke(self, box: Box) -> float:
+        """Mean width of the strokes in a box, in pixels: area over half the rim."""
+        rim = int(_crop(self.rim, box).sum(dtype=np.int64))
+        return 2.0 * int(_crop(self.dark, box).sum(dtype=np.int64)) / rim if rim else 0.0
+
+
 class Weight(NamedTuple):
     """Strokes as a share of the capitals' height: what is usual on a page, and beyond what a word is bold."""
 
@@ -86,9 +104,9 @@ class Weight(NamedTuple):
     bold: float
 
 
-def _usual_weight(content: PageContent, page: Image) -> Weight:
+def _usual_weight(content: PageContent, ink: Ink) -> Weight:
     shares = [
-        stroke_width(page, w.box) / size
+        ink.stroke(w.box) / size
         for region in content.regions
         for line in region.all_lines
         if (size := type_size(line)) >= LEAST_SIZE
@@ -102,7 +120,7 @@ def _usual_weight(content: PageContent, page: Image) -> Weight:
     return Weight(usual, usual * max(BOLD, 1 + SPREADS * spread))
 
 
-def lettering(line: Line, ink: NDArray[np.uint8], page: Image, weight: Weight) -> list[Lettering]:
+def lettering(line: Line, ink: Ink, weight: Weight) -> list[Lettering]:
     """The lettering of a line's words.
 
     Italics are told by the shear that makes the columns of a word sharpest, as skew of a page is;
@@ -111,9 +129,8 @@ def lettering(line: Line, ink: NDArray[np.uint8], page: Image, weight: Weight) -
     Parameters
     ----------
     line : Line
-    ink : (h, w) uint8
-        1 where the page is dark.
-    page : (h, w) or (h, w, 3) uint8
+    ink : Ink
+        Of the page.
     weight : Weight
         Of the page's type.
     """
@@ -121,20 +138,17 @@ def lettering(line: Line, ink: NDArray[np.uint8], page: Image, weight: Weight) -
     if size < LEAST_SIZE or any(unicodedata.bidirectional(w.text[:1]) in ("R", "AL") for w in line.words):
         return [Lettering(frozenset())] * len(line.words)
     bold: list[bool | None] = []
-    italic: list[bool | None] = []
     for word in line.words:
-        tells = sum(c.isalpha() for c in word.text) >= LEAST_LETTERS
-        own = stroke_width(page, word.box) / size if tells else 0.0
+        own = ink.stroke(word.box) / size if sum(c.isalpha() for c in word.text) >= LEAST_LETTERS else 0.0
         bold.append(own > weight.bold if own else None)
-        upright = sum(c in STEMS for c in word.text) >= LEAST_STEMS
-        italic.append(_leans(_crop(ink, word.box), size) if upright else None)
-    rules = [_strokes_along(line, word, ink, size) for word in line.words]
+    italic = _leaning(line, ink.dark, size)
+    rules = [_strokes_along(line, word, ink.dark, size) for word in line.words]
     found = []
     for word, is_bold, leans, ruled in zip(line.words, _filled(bold), _filled(italic), rules, strict=True):
         style = set(ruled)
         style |= {Style.BOLD} if is_bold else set()
         style |= {Style.ITALIC} if leans else set()
-        letters = letter_boxes(_crop(ink, word.box), len(word.text)) if not ruled else None
+        letters = letter_boxes(_crop(ink.dark, word.box), len(word.text)) if not ruled else None
         parts: tuple[Part, ...] = ()
         if letters:
             if _has_small_capitals(word.text, letters, size):
@@ -163,21 +177,34 @@ def _filled(told: Sequence[bool | None]) -> list[bool]:
     return filled
 
 
-def _leans(ink: NDArray[np.uint8], size: float) -> bool | None:
-    """Whether a word's stems lean to the right; None where it has too little ink to tell."""
-    height, width = ink.shape
-    if height < 0.5 * size or width < size or not ink.any():
-        return None
-    pad = int(SLANTS[-1] * height) + 2
-    sharpness = []
-    for slant in SLANTS:
+def _leaning(line: Line, ink: NDArray[np.uint8], size: float) -> list[bool | None]:
+    """Whether each word's stems lean to the right; None where it has too few to tell."""
+    strip, left = _crop(ink, line.box), max(0, line.box.left)
+    if strip.size == 0:
+        return [None] * len(line.words)
+    scale = min(1.0, SLANT_SIZE / size)
+    strip = as_uint8(cv2.resize(strip * 255, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA))
+    height, width = strip.shape
+    pad = int(SLANTED[-1] * height) + 2
+
+    def sharpness(slant: float) -> NDArray[np.float64]:
         shear = np.array([[1, slant, pad - slant * height / 2], [0, 1, 0]], np.float32)
-        sheared = cv2.warpAffine(ink * 255, shear, (width + 2 * pad, height), flags=cv2.INTER_LINEAR)
-        columns = sheared.sum(axis=0, dtype=np.float64) / 255
-        sharpness.append(float(np.square(np.diff(columns)).sum()))
-    upright = max(s for s, slant in zip(sharpness, SLANTS, strict=True) if abs(slant) < np.tan(np.radians(3)))
-    best = int(np.argmax(sharpness))
-    return bool(SLANTS[best] > LEAST_SLANT and sharpness[best] > SHARPER * upright)
+        sheared = cv2.warpAffine(strip, shear, (width + 2 * pad, height), flags=cv2.INTER_LINEAR)
+        columns = cv2.reduce(sheared, 0, cv2.REDUCE_SUM, dtype=cv2.CV_64F)[0]
+        return np.cumsum(np.square(np.diff(columns)))
+
+    upright, slanted = ([sharpness(slant) for slant in slants] for slants in (UPRIGHT, SLANTED))
+    found: list[bool | None] = []
+    for word in line.words:
+        if sum(c in STEMS for c in word.text) < LEAST_STEMS or word.box.width < size:
+            found.append(None)
+            continue
+        reach = 0.1 * size
+        first = max(0, int((word.box.left - left - reach) * scale) + pad)
+        last = min(width + 2 * pad - 2, int((word.box.right - left + reach) * scale) + pad)
+        straight, leaning = (max(float(s[last] - s[first]) for s in each) for each in (upright, slanted))
+        found.append(leaning > SHARPER * straight)
+    return found
 
 
 def _strokes_along(line: Line, word: Word, ink: NDArray[np.uint8], size: float) -> set[Style]:
@@ -191,20 +218,24 @@ def _strokes_along(line: Line, word: Word, ink: NDArray[np.uint8], size: float) 
         mine = rows[:, max(0, word.box.left) : word.box.right]
         if mine.size == 0 or (style is Style.STRUCK and size < LEAST_STRUCK):
             continue
-        held = mine | np.vstack([mine[1:], mine[-1:]])  # a stroke may step by a row within a word
-        along = held.mean(axis=1)
+        along = _along(mine)
         at, thick = int(along.argmax()), round(THICK * size)
         beside = [along[i] for i in (at - thick, at + thick) if 0 <= i < len(along)]
         if along[at] < CROSSED or (beside and max(beside) > most):
             continue
         reach = round(BEYOND * size)
-        row = rows | np.vstack([rows[1:], rows[-1:]])
-        left = row[:, max(0, line.box.left - reach) : max(0, line.box.left - 2)]
-        right = row[:, line.box.right + 2 : line.box.right + reach]
-        if any(side.size and side.mean(axis=1).max() > 0.9 for side in (left, right)):
+        left = rows[:, max(0, line.box.left - reach) : max(0, line.box.left - 2)]
+        right = rows[:, line.box.right + 2 : line.box.right + reach]
+        if any(side.size and _along(side).max() > 0.9 for side in (left, right)):
             continue
         found.add(style)
     return found
+
+
+def _along(rows: NDArray[np.uint8]) -> NDArray[np.float64]:
+    """How much of each row is ink; a stroke may step by a row within a word."""
+    held = cv2.dilate(rows, np.ones((2, 1), np.uint8))
+    return np.asarray(cv2.reduce(held, 1, cv2.REDUCE_AVG, dtype=cv2.CV_64F)[:, 0])
 
 
 def letter_boxes(ink: NDArray[np.uint8], count: int) -> list[Box] | None:
