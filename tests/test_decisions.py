@@ -49,6 +49,8 @@ def requests(content: PageContent) -> st.SearchStrategy[Request]:
         Role.RUNNING_HEAD,
         Role.ARTIFACT,
         Role.FIGURE,
+        Role.FORMULA,
+        Role.SIDE_NOTE,
         Role.LIST_ITEM,
     ]
     return st.one_of(

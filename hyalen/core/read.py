@@ -14,12 +14,14 @@ from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify
 from hyalen.core.layout.evidence import Evidence, gather
+from hyalen.core.layout.leaders import find_leaders, with_leaders, without_leaders
 from hyalen.core.layout.lettering import with_lettering
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent, RegionKind
 from hyalen.core.model.found import FoundBlock, Shape
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
+from hyalen.core.reading.askew import read_askew
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.long_s import without_long_s
@@ -57,17 +59,19 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     panels = dark_panels(page, dpi)
     page = panels_turned(page, panels, dpi)
     evidence = gather(page, dpi, panels)
-    ink = grey(page)
+    leaders = find_leaders(grey(page), dpi)
+    ink = without_leaders(grey(page), leaders)
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:
         blocks = read_once(_read_page(ink, dpi, languages, reader, evidence.plain))
         blocks += read_rest(ink, dpi, languages, blocks, reader)
         blocks += read_display(ink, dpi, languages, blocks, reader)
+        blocks += read_askew(ink, dpi, languages, blocks, reader)
         blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
         blocks = read_raised(ink, dpi, blocks, reader)
     clean = (tuple(without_dust(m) for line in block.lines if (m := mended(line))) for block in blocks)
     blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
-    blocks = without_long_s(settle_case(blocks))
+    blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
     return settled_content(page, dpi, blocks, languages, evidence)
 
 

@@ -17,6 +17,10 @@ def announced(node: Node) -> str:
         return f"{_counted(len(node.children), 'table with', 'row')} and {_counted(columns, '', 'column')}"
     if node.tag is Tag.FIGURE:
         return "graphic" if node.alternative else "graphic without a description"
+    if node.tag is Tag.FORMULA:
+        return "formula" if node.alternative else "formula without a description"
+    if node.tag is Tag.TOC:
+        return f"contents with {_counted(len(node.children), '', 'entry')}".replace("entrys", "entries")
     return {Tag.CAPTION: "caption", Tag.NOTE: "note", Tag.ARTIFACT: "not read aloud"}.get(node.tag, "")
 
 

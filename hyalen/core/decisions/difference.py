@@ -18,7 +18,7 @@ from hyalen.core.decisions.operations import (
     Reorder,
     Retext,
 )
-from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word, WordState
+from hyalen.core.model.content import Line, PageContent, Region, Role, Word, WordState
 
 
 def decisions_in(content: PageContent, lay: Lay) -> list[ContentOperation]:
@@ -37,9 +37,9 @@ def _settled(word: Word, lay: Lay) -> ContentOperation:
 
 def _drawn(region: Region, lay: Lay) -> Iterator[ContentOperation]:
     ink = lay.region(region)
-    if region.kind is RegionKind.FIGURE:
+    if region.kind.is_picture:
         yield Describe(region=ink, text=region.alternative_text or "", decorative=region.role is Role.ARTIFACT)
-    if region.kind is not RegionKind.FIGURE or region.lines:
+    if not region.kind.is_picture or region.lines:
         yield AssignRole(region=ink, role=region.role)
 
 
@@ -78,7 +78,7 @@ def _region(before: Region, after: Region, lay: Lay) -> Iterator[ContentOperatio
     if before.language != after.language and after.language:
         yield AssignLanguage(region=ink, language=after.language)
     decorative = after.role is Role.ARTIFACT
-    if after.kind is RegionKind.FIGURE and before.kind is RegionKind.FIGURE:
+    if after.kind.is_picture and before.kind is after.kind:
         if (before.alternative_text, before.role) != (after.alternative_text, after.role):
             yield Describe(region=ink, text=after.alternative_text or "", decorative=decorative)
     elif before.role is not after.role or (after.drawn and not before.drawn):

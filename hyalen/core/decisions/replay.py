@@ -293,32 +293,33 @@ def with_lines(region: Region, lines: Sequence[Line]) -> Region:
     return region.model_copy(update={"table": region.table.model_copy(update={"cells": tuple(cells)})})
 
 
-_FIGURE_ROLES = {Role.FIGURE, Role.ARTIFACT}
+_PICTURE_KINDS = {Role.FIGURE: RegionKind.FIGURE, Role.FORMULA: RegionKind.FORMULA}
+_PICTURE_ROLES = {*_PICTURE_KINDS, Role.ARTIFACT}
 _TABLE_ROLES = {Role.TABLE, Role.ARTIFACT}
 
 
 def roles_for(kind: RegionKind) -> tuple[Role, ...]:
     """The roles that a region of this kind can be given."""
-    if kind is RegionKind.FIGURE:
-        return tuple(r for r in Role if r in _FIGURE_ROLES)
+    if kind.is_picture:
+        return tuple(r for r in Role if r in _PICTURE_ROLES)
     if kind is RegionKind.TABLE:
         return tuple(r for r in Role if r in _TABLE_ROLES)
     return tuple(r for r in Role if r is not Role.TABLE)
 
 
 def _assign_role(content: PageContent, region: Region, role: Role) -> PageContent:
-    if region.kind is RegionKind.FIGURE and role not in _FIGURE_ROLES and not region.lines:
-        raise EditError("a picture without text can only be a figure or an artifact")
+    if region.kind.is_picture and role not in _PICTURE_ROLES and not region.lines:
+        raise EditError("a picture without text can only be a figure, a formula or an artifact")
     if region.kind is RegionKind.TABLE and role not in _TABLE_ROLES:
         raise EditError("a table can only be a table or an artifact")
     if region.kind is RegionKind.TEXT and role is Role.TABLE:
         raise EditError("a text without a grid cannot be a table")
     kind, described = region.kind, region.alternative_text
-    if region.kind is RegionKind.TEXT and role is Role.FIGURE:
-        kind = RegionKind.FIGURE
+    if role in _PICTURE_KINDS:
+        kind = _PICTURE_KINDS[role]
         # What was read in it would be lost to every format otherwise.
         described = described or " ".join(region.text.split()) or None
-    elif region.kind is RegionKind.FIGURE and role not in _FIGURE_ROLES:
+    elif region.kind.is_picture and role not in _PICTURE_ROLES:
         kind = RegionKind.TEXT
     update = {
         "role": role,
@@ -347,12 +348,13 @@ def _placed(content: PageContent, region: Region) -> PageContent:
 
 
 def _describe(content: PageContent, region: Region, operation: Describe) -> PageContent:
-    if region.kind is not RegionKind.FIGURE:
-        raise EditError("only a figure has a description")
+    if not region.kind.is_picture:
+        raise EditError("only a figure or a formula has a description")
+    own = next(role for role, kind in _PICTURE_KINDS.items() if kind is region.kind)
     changed = region.model_copy(
         update={
             "alternative_text": operation.text or None,
-            "role": Role.ARTIFACT if operation.decorative else Role.FIGURE,
+            "role": Role.ARTIFACT if operation.decorative else own,
             "drawn": True,
         }
     )

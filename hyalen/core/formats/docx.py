@@ -9,6 +9,8 @@ from typing import Any, BinaryIO
 
 from docx import Document
 from docx.enum.section import WD_ORIENT
+from docx.enum.style import WD_STYLE_TYPE
+from docx.enum.text import WD_TAB_ALIGNMENT, WD_TAB_LEADER
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.shared import Inches, Length, Pt, RGBColor
@@ -91,8 +93,10 @@ class _Writer:
 
     def _add(self, node: Node) -> None:
         level = node.tag.heading_level
-        if node.tag is Tag.FIGURE:
+        if node.tag.is_picture:
             self._picture(node)
+        elif node.tag is Tag.TOC:
+            self._contents(node)
         elif node.tag is Tag.TABLE:
             self._table(node)
         elif node.tag is Tag.L:
@@ -156,6 +160,18 @@ class _Writer:
         if numbered:
             instance.add_lvlOverride(ilvl=0).add_startOverride(start)
         return int(instance.numId)
+
+    def _contents(self, node: Node) -> None:
+        """Entries in the word processor's own style for them, the page number at a tab with dots before it."""
+        styles = self.docx.styles
+        if "toc 1" not in styles:
+            style: Any = styles.add_style("toc 1", WD_STYLE_TYPE.PARAGRAPH, builtin=True)
+            style.base_style = styles["Normal"]
+            style.paragraph_format.space_after = Pt(3)
+            style.paragraph_format.tab_stops.add_tab_stop(self.usable, WD_TAB_ALIGNMENT.RIGHT, WD_TAB_LEADER.DOTS)
+        for entry in node.children:
+            title, _, number = entry.children[0].text.rpartition(" ")
+            self._run(self.docx.add_paragraph(style="toc 1"), f"{title}\t{number}" if title else number, entry.language)
 
     def _picture(self, node: Node) -> None:
         index, region, _ = node.first

@@ -206,7 +206,7 @@ class _Writer:
     def _add(self, node: Node, parent: pikepdf.Object) -> None:
         entries = {} if node.language == self.tree.language else {"Lang": String(language_tag(node.language))}
         element = self._element(node.tag, parent, **entries)
-        if node.tag is Tag.FIGURE:
+        if node.tag.is_picture:
             self._figure(element, node)
             return
         if node.tag is Tag.NOTE:  # each has an identifier of its own (ISO 14289-1, 7.9)

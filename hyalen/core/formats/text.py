@@ -25,7 +25,9 @@ def write_text(tree: StructureTree, images: Images, file: BinaryIO, options: Del
 def _paragraphs(node: Node) -> list[str]:
     if node.tag is Tag.L:
         return [" ".join(part.text for part in item.children if part.text) for item in node.children]
-    if node.tag is Tag.FIGURE:
+    if node.tag is Tag.TOC:
+        return [part.text for entry in node.children for part in entry.children if part.text]
+    if node.tag.is_picture:
         return [f"[{node.alternative}]"] if node.alternative else []
     if node.tag is Tag.TABLE:
         return [table_text(node)]

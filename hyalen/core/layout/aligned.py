@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.tables import FoundCell, FoundTable
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.found import FoundLine, FoundWord
@@ -419,12 +420,12 @@ def _is_table(
 
 def _is_contents(numbers: Sequence[tuple[FoundWord, ...]], titles: Sequence[tuple[FoundWord, ...]]) -> bool:
     """Whether a last column of whole numbers only rises, beside words: page numbers."""
-    values = []
+    values: list[int] = []
     for words in numbers:
-        text = "".join(w.text for w in words).strip(".,")
-        if not text.isdigit() or len(text) > 4:
+        number = page_number("".join(w.text for w in words))
+        if number is None:
             return False
-        values.append(int(text))
+        values.append(number)
     worded = float(np.mean([any(c.isalpha() for w in words for c in w.text) for words in titles]))
     rising = sum(b >= a for a, b in pairwise(values))
     return worded > 0.8 and len(values) > 2 and rising >= 0.85 * (len(values) - 1)

@@ -19,6 +19,8 @@ SPRAWLING = 0.25  # of the page
 SOLID = 0.12  # inches: thinner links between pictures are frames
 LEAST_STROKE = 0.36  # inches
 LEAST_FILLED = 0.12  # of a box
+RIM, LEAST_INNER = 0.12, 0.3  # of a box's sides; share of ink within: thin strokes there are a drawing, no frame
+MOSTLY_RULE = 0.7  # of connected ink, under rules
 MOST_TEXT = 0.02  # under words, where a picture may still be told by its box
 
 
@@ -62,7 +64,7 @@ def find_figures(
     ink = (small < 200).astype(np.uint8)
     text = _mask(ink.shape, (*words, *tables), factor, max(1, int(dpi / factor / 60)))
     ink[text == 1] = 0
-    ink[_mask(ink.shape, rules, factor, 1) == 1] = 0
+    ink[_own_rules(ink, _mask(ink.shape, rules, factor, 1))] = 0
     reach = max(3, int(dpi / factor / 12)) | 1
     joined = as_uint8(cv2.morphologyEx(ink, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)))
     found, strokes = pieces(joined), pieces(as_uint8(ink))
@@ -90,13 +92,22 @@ def find_figures(
             figures.append((union(p.box for p in inside), inside))
             parts = [p for p in parts if p not in inside]
     figures += [(p.box, [p]) for p in parts if p.is_picture(dpi / factor)]
-    return [_figure(box, members, labels, text, factor, page) for box, members in figures]
+    whole = [f for f in figures if not any(o[0].covers(f[0], 0.9) for o in figures if o[0].area > f[0].area)]
+    return [_figure(box, members, labels, text, factor, page) for box, members in whole]
+
+
+def _own_rules(ink: Image, rules: Image) -> NDArray[np.bool_]:
+    """Where ink is nothing but rules: an axis of a chart, or the flat of a ring, is a part of more."""
+    found = pieces(ink)
+    under = np.bincount(found.labels[rules == 1].ravel(), minlength=len(found.stats))
+    alone = under > MOSTLY_RULE * found.stats[:, cv2.CC_STAT_AREA]
+    return np.asarray(alone[found.labels] & (rules == 1))
 
 
 class _Part(NamedTuple):
     """A group of ink; `filled` counts its holes in, `ink` and `text` are pixels within that.
 
-    `largest` is the longer side of its largest connected stroke.
+    `largest` is the longer side of its largest connected stroke, `inner` the ink that is not at the box's rim.
     """
 
     label: int
@@ -106,6 +117,7 @@ class _Part(NamedTuple):
     ink: int
     text: int
     largest: int
+    inner: int
 
     @classmethod
     def of(
@@ -119,8 +131,11 @@ class _Part(NamedTuple):
         box = Box(left, top, left + width, top + height)
         own = np.unique(strokes.labels[window][mine & (ink[window] == 1)])
         largest = int(strokes.stats[own, 2:4].max()) if len(own) else 0
-        inked, covered = int(ink[window][mine].sum()), int(text[window][filled].sum())
-        return cls(i, box, area, int(filled.sum()), inked, covered, largest)
+        own_ink = (ink[window] == 1) & mine
+        y, x = int(RIM * height) + 1, int(RIM * width) + 1
+        inner = int(own_ink[y:-y, x:-x].sum())
+        covered = int(text[window][filled].sum())
+        return cls(i, box, area, int(filled.sum()), int(own_ink.sum()), covered, largest, inner)
 
     def sprawls(self, shape: tuple[int, ...]) -> bool:
         """Whether it reaches over much of the page, around text."""
@@ -132,7 +147,7 @@ class _Part(NamedTuple):
             return False
         if self.largest < LEAST_STROKE * dpi:
             return False  # letters that nobody could read
-        if self.filled < LEAST_FILLED * self.box.area:
+        if self.filled < LEAST_FILLED * self.box.area and (self.text or self.inner < LEAST_INNER * self.ink):
             return False  # strokes around something
         solid = self.ink > 0.5 * (self.filled - self.text)  # text on a dark ground has the ground for a picture
         return self.ink >= 0.012 * self.box.area and (solid or self.text <= FRAMED * self.filled)

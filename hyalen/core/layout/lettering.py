@@ -183,8 +183,8 @@ def _leaning(line: Line, ink: NDArray[np.uint8], size: float) -> list[bool | Non
     if strip.size == 0:
         return [None] * len(line.words)
     scale = min(1.0, SLANT_SIZE / size)
-    strip = as_uint8(cv2.resize(strip * 255, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA))
-    height, width = strip.shape
+    width, height = (max(1, round(scale * side)) for side in strip.shape[::-1])
+    strip = as_uint8(cv2.resize(strip * 255, (width, height), interpolation=cv2.INTER_AREA))
     pad = int(SLANTED[-1] * height) + 2
 
     def sharpness(slant: float) -> NDArray[np.float64]:

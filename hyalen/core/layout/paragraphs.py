@@ -7,6 +7,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from hyalen.core.layout.leaders import LEADER
+from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.sizes import SetLine, type_size
 from hyalen.core.layout.strokes import least_bold
 from hyalen.core.model.content import Line
@@ -23,8 +25,18 @@ RESIZED_JUSTIFIED, RESIZED_LAST = 1.6, 1.45  # worn or sized-down lines of one j
 SHORT = 4  # lines of a column that does not tell its own leading
 LEAST_ENTRIES, MOST_PASSED = 5, 3  # entries of a numbered run; numbers that it may pass over
 _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
+LEAST_LEADING, ENTRY_GAP = 3, 1.2  # lines of a column that lead to page numbers; line heights before such a number
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
+
+
+def leads_to_number(line: SetLine) -> bool:
+    """Whether the line ends with a page number behind a leader or a wide gap, as an entry of contents does."""
+    if len(line.words) < 2 or page_number(line.words[-1].text) is None:
+        return False
+    before, number = line.words[-2], line.words[-1]
+    gap = max(number.box.left - before.box.right, before.box.left - number.box.right)
+    return before.text == LEADER or gap > ENTRY_GAP * line.height
 
 
 def usual_leading(columns: Sequence[Sequence[SetLine]]) -> float:
@@ -148,6 +160,8 @@ class _Column:
         middle = [line.level for line in lines]
         self.pitch = np.diff(middle)
         self.hanging = self._is_hanging()
+        ends = [leads_to_number(line) for line in lines]
+        self.leading_on = ends if sum(ends) >= LEAST_LEADING else [False] * len(lines)
         usual = float(np.median(strokes)) if len(strokes) else 0.0
         least = usual * least_bold(strokes)
         self.bold = [usual > 0 and width > least for width in strokes] or [False] * len(lines)
@@ -155,6 +169,8 @@ class _Column:
     def starts_at(self, i: int) -> bool:
         before, line = self.lines[i - 1], self.lines[i]
         size = max(1.0, min(before.height, line.height))
+        if self.leading_on[i - 1]:
+            return True
         if self._spaced(i, size) or self._resized(i) or self._case_changes(i, size):
             return True
         if self.bold[i] != self.bold[i - 1] and self._falls_short(i if self.bold[i] else i - 1, size):

@@ -9,26 +9,30 @@ import numpy as np
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.languages import identify, mostly_right_to_left
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
+from hyalen.core.layout.bar_codes import BarCode, read_bar_codes
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import Figure, find_figures
 from hyalen.core.layout.initials import join_initials
-from hyalen.core.layout.legible import SURE, TRUSTED, columnar, is_noise, plausible, reads, stands_up
+from hyalen.core.layout.legible import EDGE, SURE, TRUSTED, columnar, is_noise, plausible, reads, stands_up
+from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core, outlined
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs, usual_leading
 from hyalen.core.layout.rows import cut_lines, join_rows, part_of
 from hyalen.core.layout.strokes import stroke_width
+from hyalen.core.layout.subjects import ink_colour, stamped, subject_of, usual_colour
 from hyalen.core.layout.tables import FoundTable, find_grids
 from hyalen.core.layout.witness import Kind, Witness
-from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Table, Word
+from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Subject, Table, Word
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 
 LEAST_WORD, LONG = 3, 5  # letters: strokes of a drawing make short words
 STRAY, RIM = 0.1, 0.015  # of the page's width
+LEAST_FORMULA, MOST_RUNNING = 0.6, 3  # confidence of the model's formula; long words in it that read surely
 LEAST_FIGURE = 0.45  # confidence of the model's figure that is believed
 COLUMN_WORDS, MOST_IN_COLUMNS = 60, 0.7  # words of a cell; share of a grid's words in such cells
 LEAST_FILLED = 0.5  # of the cells of a single row or column
@@ -59,6 +63,7 @@ def find_regions(
         Gathered here where it is left out.
     """
     told, rules, panels = evidence or gather(page, dpi)
+    codes = read_bar_codes(grey(page), dpi)
     numbered = _Numbering()
     tables, staves = find_grids(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
@@ -71,7 +76,9 @@ def find_regions(
         if not any(box.covers(figure.box) for box in staves)
     ]
 
-    ruled = [t.box for t in tables]
+    formulas = [box for box in _formulas(told, read) if not any(t.box.covers(box) for t in tables)]
+    figures = [f for f in figures if not any(box.covers(f.box, 0.5) for box in (*formulas, *(c.box for c in codes)))]
+    ruled = [*(t.box for t in tables), *formulas, *(c.box for c in codes)]
     kept = []
     for line in read:
         sure = id(line) in filling
@@ -88,7 +95,13 @@ def find_regions(
     chains = _chains(join_initials(rows), rules.across, panels)
     regions = [_table_region(table, read, numbered, languages, "ruled grid", 0.9) for table in tables]
     regions += [_table_region(table, read, numbered, languages, "aligned columns", 0.7) for table in aligned]
-    regions += [_figure_region(figure, numbered) for figure in figures]
+    colour = usual_colour([ink_colour(page, line.box) for line in rows])
+    for figure in figures:
+        music = figure.box in staves
+        subject = Subject.MUSIC if music else subject_of(page, dpi, figure.box, rules.across, rules.down, colour)
+        regions.append(_figure_region(figure, numbered, subject))
+    regions += [_code_region(code, numbered) for code in codes]
+    regions += [_formula_region(box, read, numbered) for box in formulas]
     parts: list[list[Region]] = [[region] for region in regions]
     leading, entries = usual_leading(chains), entry_numbers(chains)
     for chain in chains:
@@ -103,7 +116,15 @@ def find_regions(
     parts += [[_stray_region([_line(line, numbered) for line in stray], numbered)] for stray in strays]
     main = mostly_right_to_left([w.language for line in read for w in line.words])
     order = reading_order([union(core(region) for region in part) for part in parts], main)
-    return outlined(_broken_words_joined([region for i in order for region in parts[i]]))
+    return outlined(_stamps_told(page, dpi, _broken_words_joined([region for i in order for region in parts[i]])))
+
+
+def _stamps_told(page: Image, dpi: float, regions: list[Region]) -> list[Region]:
+    """Text in ink of another colour than the page's is a stamp; its words stay words."""
+    texts = [r for r in regions if r.kind is RegionKind.TEXT]
+    told = stamped(page, dpi, texts)
+    stamps = {r.id for r, is_stamp in zip(texts, told, strict=True) if is_stamp}
+    return [r.model_copy(update={"subject": Subject.STAMP}) if r.id in stamps else r for r in regions]
 
 
 def _broken_words_joined(regions: Sequence[Region]) -> list[Region]:
@@ -197,14 +218,59 @@ def _figures(
     return [f for f in found if not any(t.box.covers(f.box) for t in tables)]
 
 
-def _figure_region(figure: Figure, numbered: _Numbering) -> Region:
+def _formulas(told: Sequence[Witness], read: Sequence[FoundLine]) -> list[Box]:
+    """Displayed formulas that the model tells of, but not what reads as running text."""
+    found = []
+    for witness in told:
+        if witness.kind is not Kind.FORMULA or witness.confidence < LEAST_FORMULA:
+            continue
+        inside = [w for line in read for w in line.words if witness.box.covers(w.box, 0.6)]
+        running = [w for w in inside if len(w.text.strip(EDGE)) >= LONG and w.confidence > SURE]
+        backwards = mostly_right_to_left([w.language for w in inside])  # Arabic vowel signs look like indices
+        number = inside and page_number("".join(w.text for w in inside)) is not None
+        if len(running) < MOST_RUNNING and not backwards and not number:
+            found.append(union([witness.box, *(w.box for w in inside)]))
+    return found
+
+
+def _formula_region(box: Box, read: Sequence[FoundLine], numbered: _Numbering) -> Region:
+    """What was read of it stays its text: no description is at hand that says more."""
+    parts = [part_of(line, words) for line in read if (words := tuple(w for w in line.words if box.covers(w.box, 0.6)))]
+    lines = sorted((_line(part, numbered) for part in parts), key=lambda line: line.level)
+    return Region(
+        id=numbered("r"),
+        kind=RegionKind.FORMULA,
+        role=Role.FORMULA,
+        outline=box.polygon(),
+        lines=tuple(lines),
+        confidence=0.8,
+        reason="looks like a formula",
+    )
+
+
+def _code_region(code: BarCode, numbered: _Numbering) -> Region:
+    """What the bars say is the description."""
+    return Region(
+        id=numbered("r"),
+        kind=RegionKind.FIGURE,
+        role=Role.FIGURE,
+        outline=code.box.polygon(),
+        alternative_text=f"Bar code: {code.text}",
+        confidence=0.95,
+        reason=f"read by its bars ({code.kind})",
+        subject=Subject.BAR_CODE,
+    )
+
+
+def _figure_region(figure: Figure, numbered: _Numbering, subject: Subject) -> Region:
     return Region(
         id=numbered("r"),
         kind=RegionKind.FIGURE,
         role=Role.FIGURE,
         outline=figure.outline,
         confidence=0.8,
-        reason="ink that is no text",
+        reason=f"ink that is no text; looks like a {subject.value}",
+        subject=subject,
     )
 
 

@@ -21,6 +21,12 @@ class RegionKind(StrEnum):
     TEXT = "text"
     TABLE = "table"
     FIGURE = "figure"
+    FORMULA = "formula"
+
+    @property
+    def is_picture(self) -> bool:
+        """Whether it is shown as it is and needs a description (ISO 14289-1, 7.3 and 7.7)."""
+        return self in (RegionKind.FIGURE, RegionKind.FORMULA)
 
 
 class Role(StrEnum):
@@ -36,8 +42,11 @@ class Role(StrEnum):
     LIST_ITEM = "list_item"
     CAPTION = "caption"
     NOTE = "note"
+    SIDE_NOTE = "side_note"
+    CONTENTS_ENTRY = "contents_entry"
     TABLE = "table"
     FIGURE = "figure"
+    FORMULA = "formula"
     RUNNING_HEAD = "running_head"
     PAGE_NUMBER = "page_number"
     ARTIFACT = "artifact"
@@ -51,6 +60,20 @@ class Role(StrEnum):
     def is_artifact(self) -> bool:
         """Whether it is left out of the structure tree (ISO 32000-1, 14.8.2.2)."""
         return self in (Role.RUNNING_HEAD, Role.PAGE_NUMBER, Role.ARTIFACT)
+
+
+class Subject(StrEnum):
+    """What a picture shows, as far as its ink tells; a stamp may be text as well."""
+
+    PHOTOGRAPH = "photograph"
+    DRAWING = "drawing"
+    CHART = "chart"
+    MUSIC = "music"
+    BAR_CODE = "bar_code"
+    STAMP = "stamp"
+    SEAL = "seal"
+    SIGNATURE = "signature"
+    LOGO = "logo"
 
 
 class WordState(StrEnum):
@@ -166,6 +189,7 @@ class Region(Frozen):
     confidence: float = 1.0
     reason: str = ""
     drawn: bool = False
+    subject: Subject | None = None
 
     @property
     def box(self) -> Box:

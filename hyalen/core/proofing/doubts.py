@@ -194,7 +194,7 @@ def _layout(content: PageContent) -> Iterator[Doubt]:
     for i, region in enumerate(content.regions):
         for other in content.regions[:i]:
             shared = region.box.overlap(other.box)
-            figure = RegionKind.FIGURE in (region.kind, other.kind)  # text over a picture is no fault
+            figure = region.kind.is_picture or other.kind.is_picture  # text over a picture is no fault
             if figure or shared < MOST_SHARED * min(region.box.area, other.box.area) or _apart(region, other):
                 continue
             yield _about(
@@ -279,7 +279,15 @@ def _regions(content: PageContent) -> Iterator[Doubt]:
                 Stage.TAG,
                 "alternative",
                 0.9,
-                "A picture without a description: describe it, or mark it as decorative.",
+                f"A {_shown(region)} without a description: describe it, or mark it as decorative.",
+            )
+        elif region.kind is RegionKind.FORMULA and not (region.alternative_text or "").strip():
+            yield _about(
+                region,
+                Stage.TAG,
+                "formula",
+                0.7,
+                "A formula is spoken as it was read: write what a person would say, or make it text again.",
             )
         elif region.role.heading_level and region.confidence < SURE:
             yield _about(
@@ -303,6 +311,11 @@ def _regions(content: PageContent) -> Iterator[Doubt]:
             )
 
 
+def _shown(region: Region) -> str:
+    """What a picture shows, in a word."""
+    return region.subject.value.replace("_", " ") if region.subject else "picture"
+
+
 def _unseen(region: Region) -> bool:
     return not any(word.settled for word in region.words)
 
@@ -310,7 +323,7 @@ def _unseen(region: Region) -> bool:
 def _words(content: PageContent) -> Iterator[Doubt]:
     fallback = content.languages[0] if content.languages else "eng"
     for region in content.everything:
-        if region.role is Role.ARTIFACT:
+        if region.role is Role.ARTIFACT or region.kind is RegionKind.FORMULA:
             continue
         for word in region.words:
             if word.settled:

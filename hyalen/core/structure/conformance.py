@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hyalen.core.structure.tree import Node, Tag
+from hyalen.core.structure.tree import Node
 
 
 class Conformance:
@@ -15,7 +15,7 @@ class Conformance:
             self.obstacles.append("the document has no title (ISO 14289-1, 7.1)")
 
     def see(self, node: Node) -> None:
-        if node.tag is Tag.FIGURE and node.alternative is None:
+        if node.tag.is_picture and node.alternative is None:
             self.obstacles.append(f"a picture on page {node.first.page + 1} has no description (ISO 14289-1, 7.3)")
         level = node.tag.heading_level
         if level is not None:

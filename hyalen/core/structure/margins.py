@@ -9,6 +9,8 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
+import numpy as np
+
 from hyalen.core.layout.paragraphs import SENTENCE_END
 from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
@@ -30,6 +32,8 @@ EDGE = 0.13  # of the page's height
 MOST_WORDS = 9  # of a running head
 WIDE_RULE = 0.5  # of the page's width
 LEAST_TOLD = 0.45  # confidence of the model's header or footer
+COLUMN, NARROW = 0.7, 0.35  # of the widest text: what stands in the page's column; of that, a margin's width
+MOST_SIDE_LINES, MOST_SIDE_SIZE, MOST_SIDE_FILLED = 12, 0.97, 0.5  # of a side note; share of the column's height
 
 
 class Margin(NamedTuple):
@@ -172,3 +176,35 @@ def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
     )
     goes_on = last.text.endswith("-") or (last.text[0].islower() and not above.text.endswith(SENTENCE_END))
     return last if inset and goes_on and not above.text.endswith("-") else None
+
+
+def side_notes(texts: Sequence[Region], body: float) -> set[str]:
+    """Ids of the notes in the margin: narrow, beside the page's one column and outside of it.
+
+    Parameters
+    ----------
+    texts : sequence of Region
+        Without what stands at the page's head and foot.
+    body : float
+        Size of the page's usual type, in pixels (see `sizes.body_size`).
+    """
+    wide = [r for r in texts if len(r.lines) > 1]
+    if not wide:
+        return set()
+    widest = max(r.box.width for r in wide)
+    column = [r.box for r in texts if r.box.width > COLUMN * widest]
+    left, right = float(np.median([b.left for b in column])), float(np.median([b.right for b in column]))
+    top, bottom = min(b.top for b in column), max(b.bottom for b in column)
+    found = {
+        r.id
+        for r in texts
+        if (r.box.right < left or r.box.left > right)
+        and r.box.width < NARROW * (right - left)
+        and top - body < r.box.centre.y < bottom + body
+        and len(r.lines) <= MOST_SIDE_LINES
+        and float(np.median([type_size(line) for line in r.lines])) < MOST_SIDE_SIZE * body
+        and any(c.isalpha() for c in r.text)
+    }
+    height = sum(r.box.height for r in texts if r.id in found)
+    # A second column is not a margin, however narrow.
+    return found if height < MOST_SIDE_FILLED * (bottom - top) else set()

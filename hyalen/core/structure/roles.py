@@ -12,9 +12,10 @@ from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
 from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.strokes import least_bold, stroke_width
 from hyalen.core.layout.witness import Kind, Witness
-from hyalen.core.model.content import PageContent, Region, RegionKind, Role
+from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject
 from hyalen.core.model.geometry import Box
-from hyalen.core.structure.margins import margins
+from hyalen.core.structure.contents import contents_entries
+from hyalen.core.structure.margins import margins, side_notes
 
 CAPTION_START = re.compile(
     r"^(fig(ure|ura|uur|\.)?|abb(ildung|\.)?|plate|table|tab(elle|\.)?|tableau|tabla|tabela|"
@@ -74,10 +75,18 @@ def assign_roles(
     free = [rule for rule in rules if not any(other.grown(int(body)).covers(rule) for other in others)]
     alone = [rule for rule in free if not any(r.box.grown(int(0.3 * body)).covers(rule) for r in texts)]
     notes = _notes([r for r in texts if r.id not in outside], content, body, alone)
+    contents = contents_entries([r for r in texts if r.id not in outside])
+    aside = side_notes([r for r in texts if r.id not in outside], body)
     for region in texts:
         text = region.text
         if region.id in outside:
             roles[region.id] = outside[region.id]
+        elif region.subject is Subject.STAMP:
+            roles[region.id] = (Role.PARAGRAPH, region.confidence, "a stamp: askew or framed, in ink of another colour")
+        elif region.id in contents:
+            roles[region.id] = (Role.CONTENTS_ENTRY, 0.85, "leads to a page number, and the numbers rise")
+        elif region.id in aside:
+            roles[region.id] = (Role.SIDE_NOTE, 0.8, "small type in the margin beside the text")
         elif region.id in notes:
             roles[region.id] = (Role.NOTE, 0.8, "small type at the foot of the page")
         elif _is_caption(region, others, content.dpi, kinds[region.id]):
@@ -95,7 +104,9 @@ def assign_roles(
             if score >= HEADING:
                 headings[region.id] = (size, score)
     roles |= {
-        r: (Role.LIST_ITEM, 0.8, "one of a run of numbered entries") for r in _numbered_run(texts) if r not in outside
+        r: (Role.LIST_ITEM, 0.8, "one of a run of numbered entries")
+        for r in _numbered_run(texts)
+        if r not in outside and r not in contents
     }
     headings = {r: h for r, h in headings.items() if r not in roles}
     roles |= _heading_levels(headings)

@@ -14,6 +14,7 @@ from itertools import groupby
 from typing import Literal, NamedTuple
 
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role
+from hyalen.core.structure.contents import without_leader
 from hyalen.core.structure.flow import FlowBlock, flow, joined_text
 from hyalen.core.structure.lists import parse_item
 
@@ -37,10 +38,18 @@ class Tag(StrEnum):
     TR = "TR"
     TH = "TH"
     TD = "TD"
+    TOC = "TOC"
+    TOCI = "TOCI"
     FIGURE = "Figure"
+    FORMULA = "Formula"
     CAPTION = "Caption"
     NOTE = "Note"
     ARTIFACT = "Artifact"
+
+    @property
+    def is_picture(self) -> bool:
+        """Whether it is shown as it is and has a description."""
+        return self in (Tag.FIGURE, Tag.FORMULA)
 
     @property
     def heading_level(self) -> int | None:
@@ -48,9 +57,11 @@ class Tag(StrEnum):
         return int(self.value[1]) if len(self.value) == 2 and self.value[0] == "H" else None
 
 
-_TAGS = {Role.PARAGRAPH: Tag.P, Role.CAPTION: Tag.CAPTION, Role.NOTE: Tag.NOTE} | {
+_TAGS = {Role.PARAGRAPH: Tag.P, Role.CAPTION: Tag.CAPTION, Role.NOTE: Tag.NOTE, Role.SIDE_NOTE: Tag.NOTE} | {
     Role(f"heading_{i}"): Tag(f"H{i}") for i in range(1, 7)
 }
+
+_GROUPED = (Role.LIST_ITEM, Role.CONTENTS_ENTRY)
 
 
 class Piece(NamedTuple):
@@ -80,7 +91,7 @@ class Node:
     text : str
         Its own text as one run, line ends and their hyphens undone.
     alternative : str or None
-        A figure's description.
+        A figure's or formula's description.
     cell : Cell or None
         Of TH and TD: row, column and spans.
     number : int or None
@@ -131,11 +142,24 @@ class StructureTree:
         With `keep_running_heads`, running heads and page numbers come as artifacts where they stand.
         """
         blocks = flow(self.pages, self.language, keep_running_heads, first_page)
-        for is_list, group in groupby(blocks, key=lambda block: block.role is Role.LIST_ITEM):
-            if is_list:
+        for role, group in groupby(blocks, key=lambda block: block.role if block.role in _GROUPED else None):
+            if role is Role.LIST_ITEM:
                 yield from _lists(list(group))
+            elif role is Role.CONTENTS_ENTRY:
+                yield _contents(list(group))
             else:
                 yield from (_node(block) for block in group)
+
+
+def _contents(blocks: Sequence[FlowBlock]) -> Node:
+    """A table of contents (ISO 32000-1, table 333): each entry's title and page number, without its leader."""
+    entries = []
+    for block in blocks:
+        pieces = tuple(Piece(page, r, without_leader(r.lines)) for page, r in block.sources)
+        text = joined_text([line for piece in pieces for line in piece.lines], block.language)
+        title = Node(Tag.P, block.language, pieces=pieces, text=text)
+        entries.append(Node(Tag.TOCI, block.language, (title,)))
+    return Node(Tag.TOC, blocks[0].language, tuple(entries))
 
 
 def _lists(blocks: Sequence[FlowBlock]) -> Iterator[Node]:
@@ -184,10 +208,14 @@ def _node(block: FlowBlock) -> Node:
     region = block.region
     if region.role.is_artifact:
         tag = Tag.ARTIFACT
-    elif region.kind is RegionKind.FIGURE:
+    elif region.kind.is_picture:
         page, _ = block.sources[0]
         alternative = (region.alternative_text or "").strip() or None
-        return Node(Tag.FIGURE, block.language, pieces=(Piece(page, region, ()),), alternative=alternative)
+        formula = region.kind is RegionKind.FORMULA
+        if formula:  # what was read of it serves until it is described
+            alternative = alternative or block.text or None
+        tag = Tag.FORMULA if formula else Tag.FIGURE
+        return Node(tag, block.language, pieces=(Piece(page, region, ()),), alternative=alternative)
     elif region.table is not None:
         return _table(block, region)
     else:

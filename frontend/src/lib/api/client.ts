@@ -14,6 +14,7 @@ export type Region = Schemas['Region'];
 export type Line = Schemas['Line'];
 export type Word = Schemas['Word'];
 export type Role = Schemas['Role'];
+export type Subject = Schemas['Subject'];
 export type OpenDoubt = Schemas['OpenDoubt'];
 export type Treatment = Schemas['Treatment'];
 /** Every step automatic, nothing erased: the server fills in what is not said. */

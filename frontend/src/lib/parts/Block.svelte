@@ -5,7 +5,7 @@
   import { edits } from '../bench/edits.svelte';
   import { textOf } from '../bench/content';
   import type { Region, Role } from '../api/client';
-    import { look } from '../bench/roles';
+    import { look, subjectName } from '../bench/roles';
 
   let { region, order }: { region: Region; order: number | null } = $props();
   let element = $state<HTMLElement>();
@@ -19,7 +19,8 @@
   const text = $derived(textOf(region));
   const own = $derived((desk.page?.doubts ?? []).filter((d) => d.region_id === region.id));
   const rtl = $derived(about.rightToLeft(region.language));
-  const summary = $derived(region.kind === 'figure' ? (region.alternative_text ?? 'Picture, not described') : (region.table ? text.replaceAll('\n', ' · ') : text).slice(0, 90) || '(no text)');
+  const pictured = $derived(region.kind === 'figure' || region.kind === 'formula');
+  const summary = $derived(pictured ? (region.alternative_text ?? (text || `${region.subject ? subjectName(region.subject) : 'Picture'}, not described`)) : (region.table ? text.replaceAll('\n', ' · ') : text).slice(0, 90) || '(no text)');
 
   $effect(() => {
     if (open) element?.scrollIntoView({ block: 'nearest' });
@@ -63,7 +64,7 @@
             {#each about.rolesFor(region.kind) as r (r)}<option value={r}>{look(r).name}</option>{/each}
           </select>
         </label>
-        {#if region.kind !== 'figure'}
+        {#if !pictured}
           <label><span class="sr">Language</span>
             <select value={region.language ?? ''} onchange={(e) => void edits.edit({ op: 'set_language', region_id: region.id, language: e.currentTarget.value })}>
               {#each about.languages as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
@@ -71,12 +72,12 @@
           </label>
         {/if}
       </div>
-      {#if region.kind === 'figure'}
+      {#if pictured}
         <label class="text-sm font-bold" for="alternative-{region.id}">Description</label>
-        <textarea id="alternative-{region.id}" rows="3" value={description ?? region.alternative_text ?? ''} placeholder="What it shows, and of a chart its data"
+        <textarea id="alternative-{region.id}" rows="3" value={description ?? region.alternative_text ?? ''} placeholder={region.kind === 'formula' ? `As a person would say it; now spoken as “${text.replaceAll('\n', ' ')}”` : 'What it shows, and of a chart its data'}
           oninput={(e) => (description = e.currentTarget.value)} onblur={saveDescription}
           onkeydown={(e) => { if (e.key === 'Enter' && !e.shiftKey) { e.preventDefault(); void edits.settleThenNext(async () => { await saveDescription(); return true; }); } }}></textarea>
-        {#if region.role === 'figure'}
+        {#if !about.isArtifact(region.role)}
           <button class="act" onclick={() => void edits.edit({ op: 'set_alternative', region_id: region.id, text: '', decorative: true })}>Decorative: leave it out</button>
         {/if}
       {:else if !region.table}

@@ -7,6 +7,7 @@
   import { about } from '../bench/about.svelte';
   import { doubts } from '../bench/doubts.svelte';
   import { edits } from '../bench/edits.svelte';
+  import { look } from '../bench/roles';
   import { api, type FlowItem, type FlowPart, type OpenDoubt } from '../api/client';
   
   let flow = $state<FlowItem[]>([]);
@@ -73,6 +74,7 @@
     });
   }
 
+  const pictures = new Set(['figure', 'formula']);
   const tag = (role: string) => (role.startsWith('heading_') ? `h${role.slice(-1)}` : role === 'caption' ? 'figcaption' : 'p');
   const go = (item: FlowItem) => void view.goBlock('tag', item.page - 1, item.region_id);
   const leave = (x: OpenDoubt) => edits.edit({ op: 'accept_doubt', key: x.key }, x.pages.length > 1, x.page_id);
@@ -87,10 +89,10 @@
         {@const before = flow[i - 1]}
         {#if item.page !== before?.page}<div class="pagemark" aria-hidden="true">page {item.page}</div>{/if}
         <button class="plain item {item.role}" lang={about.languageTag(item.language)} dir={about.rightToLeft(item.language) ? 'rtl' : 'ltr'} onclick={() => void go(item)} title="Go to this block">
-          <span class="role" aria-hidden="true">{item.announced}{item.language !== d?.language && item.role !== 'figure' ? `, ${about.languageName(item.language)}` : ''}</span>
+          <span class="role" aria-hidden="true">{item.announced}{item.language !== d?.language && !pictures.has(item.role) ? `, ${about.languageName(item.language)}` : ''}</span>
           {#if item.rows}
             <span class="rows">{#each item.rows as row, n (n)}<span class="cells" class:first={n === 0}>{#each row as cell, m (m)}<span>{cell}</span>{/each}</span>{/each}</span>
-          {:else if item.role === 'figure'}<em>{item.text ? `Figure: ${item.text}` : 'Figure without a description'}</em>
+          {:else if pictures.has(item.role)}<em>{item.text ? `${look(item.role).name}: ${item.text}` : `${look(item.role).name} without a description`}</em>
           {:else}<span class={tag(item.role)}>{item.text}</span>{/if}
         </button>
       {/each}

@@ -1,0 +1,51 @@
+"""Bar codes, read by their bars."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import zxingcpp
+
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.geometry import Box
+
+LEAST_CHARACTERS = 4  # shorter ones are found in hatchings
+MARGIN = 0.03  # inches around the bars: their own blank rim is not counted
+
+
+class BarCode(NamedTuple):
+    """`kind` is the symbology's name, `text` what it says."""
+
+    kind: str
+    text: str
+    box: Box
+
+
+def read_bar_codes(page: Image, dpi: float) -> list[BarCode]:
+    """Linear and matrix codes, upright or running up the page.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Cleaned.
+    dpi : float
+        Pixels an inch.
+    """
+    height, width = page.shape
+    whole, margin = Box(0, 0, width, height), int(MARGIN * dpi)
+    found: list[BarCode] = []
+    for turned in (False, True):
+        view = np.ascontiguousarray(np.rot90(page, -1)) if turned else page
+        for code in zxingcpp.read_barcodes(view, try_rotate=False, try_invert=False, try_downscale=False):
+            if not code.valid or len(code.text) < LEAST_CHARACTERS:
+                continue
+            p = code.position
+            corners = [(c.x, c.y) for c in (p.top_left, p.top_right, p.bottom_right, p.bottom_left)]
+            if turned:  # a quarter turn clockwise took (x, y) to (height - 1 - y, x)
+                corners = [(y, height - 1 - x) for x, y in corners]
+            xs, ys = zip(*corners, strict=True)
+            box = Box(min(xs), min(ys), max(xs), max(ys)).grown(margin, whole)
+            if not any(box.overlap(other.box) > 0.5 * box.area for other in found):
+                found.append(BarCode(code.format.name, code.text, box))
+    return found

@@ -1,0 +1,232 @@
+"""Leaders and contents, notes in the margin, displayed formulas: found on set pages, and what is delivered of them."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pikepdf
+import pytest
+from docx import Document
+
+from hyalen.core.decisions.decide import decide
+from hyalen.core.decisions.ink import Lay
+from hyalen.core.decisions.replay import replay
+from hyalen.core.decisions.requests import SetAlternative, SetRole
+from hyalen.core.formats.codecs import encode_jpeg
+from hyalen.core.layout.bar_codes import read_bar_codes
+from hyalen.core.layout.leaders import LEADER, find_leaders, without_leaders
+from hyalen.core.layout.numerals import page_number
+from hyalen.core.layout.rules import find_rules
+from hyalen.core.layout.tables import find_grids
+from hyalen.core.model.content import PageContent, RegionKind, Role, Subject
+from hyalen.core.model.document import DocumentContent
+from hyalen.core.model.geometry import Box
+from hyalen.core.proofing.doubts import page_doubts
+from hyalen.core.read import read_content
+from hyalen.core.structure.tree import StructureTree, Tag
+from hyalen.demo.typeset import SetPage, Typesetter
+from tests.conftest import Judge
+from tests.helpers import deliver
+
+ENTRIES = [
+    ("Preface", "iii"), ("The lights of the northern shore", "1"), ("Lenses and their care", "11"),
+    ("The horn and the engine that drives it", "22"), ("Stores, oil and accounts", "58"), ("List of stations", "102"),
+]  # fmt: skip
+PROSE = """<p data-role="p">The brightness of a light falls with the square of the distance, and what the lens gathers
+is lost again in the haze of a summer night, so that the keeper must know both before he trims the lamp.</p>"""
+FORMULA = """<math display="block"><mi>E</mi><mo>=</mo><mfrac><mrow><mi>m</mi><msup><mi>c</mi><mn>2</mn></msup></mrow>
+<msqrt><mrow><mn>1</mn><mo>-</mo><msup><mi>v</mi><mn>2</mn></msup></mrow></msqrt></mfrac></math>"""
+
+
+def contents_page(setter: Typesetter, dots: str) -> SetPage:
+    rows = "".join(
+        f"<div class=e><span>{t}</span><span class=d>{dots}</span><span>{n}</span></div>" for t, n in ENTRIES
+    )
+    style = """body{margin:25mm;font:11pt/1.6 'Liberation Serif'} .e{display:flex}
+        .d{flex:1;overflow:hidden;white-space:nowrap;margin:0 2mm} .e span{white-space:nowrap}"""
+    return setter.set(f"<meta charset=utf-8><style>{style}</style><h1>Contents</h1>{rows}{PROSE}")
+
+
+@pytest.fixture(scope="module", params=["." * 200, ". " * 150, ""], ids=["dots", "spaced dots", "no dots"])
+def contents(request: pytest.FixtureRequest, setter: Typesetter) -> PageContent:
+    page = contents_page(setter, request.param)
+    return read_content(page.image, page.dpi, ("eng",))
+
+
+def test_each_entry_of_contents_is_one_with_its_number(contents: PageContent) -> None:
+    entries = [r.text.replace(f" {LEADER}", "") for r in contents.regions if r.role is Role.CONTENTS_ENTRY]
+    assert entries == [f"{title} {number}" for title, number in ENTRIES]
+    assert contents.regions[-1].role is Role.PARAGRAPH
+
+
+def test_contents_are_delivered_without_dots(contents: PageContent) -> None:
+    document = DocumentContent(title="Contents", language="eng", pages=(contents,))
+    text = deliver(document, lambda _: b"", "txt").decode()
+    assert "Preface iii\n\nThe lights of the northern shore 1\n\n" in text and LEADER not in text
+    (toc,) = (n for n in StructureTree("t", "eng", document.pages).nodes() if n.tag is Tag.TOC)
+    assert [c.tag for c in toc.children] == [Tag.TOCI] * len(ENTRIES)
+    docx = Document(io.BytesIO(deliver(document, lambda _: b"", "docx")))
+    assert [p.text for p in docx.paragraphs if p.style.name == "toc 1"] == [f"{t}\t{n}" for t, n in ENTRIES]
+
+
+def test_a_row_of_specks_is_no_leader(setter: Typesetter) -> None:
+    page = np.full((400, 2000), 255, np.uint8)
+    rng = np.random.default_rng(5)
+    for x, y in rng.integers((0, 0), (1990, 390), (300, 2)).tolist():
+        page[y : y + 4, x : x + 4] = 0
+    assert find_leaders(page, 300) == []
+    for x in range(500, 900, 30):
+        page[200:205, x : x + 5] = 0
+    (leader,) = find_leaders(page, 300)
+    assert abs(leader.left - 500) < 40 and abs(leader.right - 865) < 40
+    gone = int((page < 128).sum() - (without_leaders(page, [leader]) < 128).sum())
+    assert 14 * 25 <= gone < 14 * 25 + 200
+
+
+@pytest.mark.parametrize(
+    ("text", "number"), [("12", 12), ("iv", -996), ("xlix", -951), ("(3)", 3), ("mild", None), ("12345", None)]
+)
+def test_page_numbers_sort_with_the_front_matter_first(text: str, number: int | None) -> None:
+    assert page_number(text) == number
+
+
+@pytest.fixture(scope="module")
+def formula(setter: Typesetter) -> tuple[SetPage, PageContent]:
+    style = "body{margin:28mm;font:11pt/1.5 'Liberation Serif'} math{font-size:13pt;margin:5mm 0}"
+    page = setter.set(f"<meta charset=utf-8><style>{style}</style>{PROSE}{FORMULA}{PROSE}")
+    return page, read_content(page.image, page.dpi, ("eng",))
+
+
+def test_a_displayed_formula_is_one_thing_between_its_paragraphs(formula: tuple[SetPage, PageContent]) -> None:
+    _, content = formula
+    assert [r.kind for r in content.regions] == [RegionKind.TEXT, RegionKind.FORMULA, RegionKind.TEXT]
+    left, top, right, bottom = content.regions[1].box
+    assert content.regions[1].role is Role.FORMULA and formula[0].image[top:bottom, left:right].min() < 100
+
+
+def test_contents_and_a_formula_make_a_valid_pdf(
+    formula: tuple[SetPage, PageContent], contents: PageContent, tmp_path: Path, judge: Judge
+) -> None:
+    pages = (contents, formula[1])
+    images = [encode_jpeg(np.full((c.height, c.width), 255, np.uint8)) for c in pages]
+    path = tmp_path / "parts.pdf"
+    path.write_bytes(deliver(DocumentContent(title="Parts", language="eng", pages=pages), lambda i: images[i], "pdf"))
+    judge.accepts(path)
+    with pikepdf.open(path) as pdf:
+        top = pdf.Root.StructTreeRoot.K[0]
+        kinds = [str(each.S) for each in top.K]
+        assert kinds.count("/TOC") == 1 and kinds.count("/Formula") == 1
+        assert str(next(each for each in top.K if each.S == "/Formula").Alt).strip()
+
+
+def test_a_formula_is_described_or_made_text_again(formula: tuple[SetPage, PageContent]) -> None:
+    _, content = formula
+    region = content.regions[1]
+    request = SetAlternative(region_id=region.id, text="E is m c squared")
+    described = replay(content, decide(content, request, Lay()), Lay()).content
+    assert (described.regions[1].alternative_text, described.regions[1].role) == ("E is m c squared", Role.FORMULA)
+    assert any(d.kind == "formula" for d in page_doubts(content)) and not any(
+        d.kind == "formula" for d in page_doubts(described)
+    )
+    as_text = replay(content, decide(content, SetRole(region_id=region.id, role=Role.PARAGRAPH), Lay()), Lay()).content
+    assert (as_text.regions[1].kind, as_text.regions[1].text) == (RegionKind.TEXT, region.text)
+
+
+def test_notes_in_the_margin_are_told_and_read_after_the_text(setter: Typesetter) -> None:
+    style = """body{margin:0;font:11pt/1.5 'Liberation Serif'} .c{position:absolute;left:65mm;top:30mm;width:115mm}
+        .n{position:absolute;left:22mm;width:34mm;font-size:8.5pt;line-height:1.3}"""
+    notes = '<div class=n style="top:32mm">Brightness and distance</div><div class=n style="top:72mm">The judgement of the haze</div>'
+    page = setter.set(f"<meta charset=utf-8><style>{style}</style><div class=c>{PROSE * 5}</div>{notes}")
+    content = read_content(page.image, page.dpi, ("eng",))
+    assert [r.role for r in content.regions] == [Role.PARAGRAPH] * 5 + [Role.SIDE_NOTE] * 2
+    assert {n.tag for n in StructureTree("t", "eng", (content,)).nodes()} == {Tag.P, Tag.NOTE}
+
+
+# Bar codes
+
+# ISO/IEC 16390 (interleaved 2 of 5), the widths of a digit's five elements: from memory.
+WIDTHS = ["nnwwn", "wnnnw", "nwnnw", "wwnnn", "nnwnw", "wnwnn", "nwwnn", "nnnww", "wnnwn", "nwnwn"]
+
+
+def interleaved(digits: str, narrow: int = 4, height: int = 140) -> np.ndarray:
+    """An interleaved 2 of 5 code with its blank rims."""
+    elements = "nnnn"
+    for bars, spaces in zip(digits[::2], digits[1::2], strict=True):
+        elements += "".join(a + b for a, b in zip(WIDTHS[int(bars)], WIDTHS[int(spaces)], strict=True))
+    row = [255] * 60
+    for i, width in enumerate(elements + "wnn"):
+        row += [255 if i % 2 else 0] * (narrow * (3 if width == "w" else 1))
+    return np.tile(np.array(row + [255] * 60, np.uint8), (height, 1))
+
+
+@pytest.mark.parametrize("upright", [True, False])
+def test_a_bar_code_is_read_and_has_its_place(upright: bool) -> None:
+    code = interleaved("0031931475")
+    code = code if upright else np.rot90(code, 1).copy()
+    page = np.full((2400, 1800), 255, np.uint8)
+    page[700 : 700 + code.shape[0], 300 : 300 + code.shape[1]] = code
+    (found,) = read_bar_codes(page, 300)
+    assert found.text == "0031931475"
+    place = Box(300, 700, 300 + code.shape[1], 700 + code.shape[0])
+    assert found.box.overlap(place) > 0.7 * place.area and place.grown(20).covers(found.box, 0.95)
+
+
+def test_a_bar_code_on_a_page_is_a_picture_that_says_what_it_reads(setter: Typesetter) -> None:
+    page = setter.set(
+        f"<meta charset=utf-8><style>body{{margin:28mm;font:11pt/1.5 'Liberation Serif'}}</style>{PROSE * 3}"
+    )
+    image, code = page.image.copy(), interleaved("88120943")
+    image[2400 : 2400 + code.shape[0], 800 : 800 + code.shape[1]] = code[..., None]
+    content = read_content(image, page.dpi, ("eng",))
+    (region,) = (r for r in content.regions if r.kind is RegionKind.FIGURE)
+    assert (region.subject, region.alternative_text) == (Subject.BAR_CODE, "Bar code: 88120943")
+    assert [r.role for r in content.regions if r is not region] == [Role.PARAGRAPH] * 3
+
+
+# What pictures show
+
+MARKS = """<div class=stamp style="right:30mm;top:110mm;transform:rotate(-6deg)">RECEIVED<br>14 MAR 1931<br>SKARNHOLM</div>
+<svg width="300" height="90" style="position:absolute;left:40mm;top:150mm"><path d="M5 60 C 30 5 40 5 45 60 S 60 80 75 40
+S 95 30 100 60 S 130 70 140 45 S 165 30 170 58 S 200 75 215 40 C 240 5 250 80 260 50 S 285 45 295 48" fill="none"
+stroke="#202830" stroke-width="2.4"/></svg>
+<svg width="130" height="130" style="position:absolute;left:130mm;top:150mm"><circle cx="65" cy="65" r="58" fill="none"
+stroke="#a01c24" stroke-width="5"/><circle cx="65" cy="65" r="40" fill="none" stroke="#a01c24" stroke-width="3"/></svg>
+<svg width="420" height="260" style="position:absolute;left:40mm;top:200mm"><path d="M40 10 V220 H400" fill="none"
+stroke="black" stroke-width="2"/><path d="M40 200 L120 150 L200 160 L280 90 L390 40" fill="none" stroke="black"
+stroke-width="2.5"/></svg>"""
+STAMP = """.stamp{position:absolute;color:#7c1f2b;border:3px solid #7c1f2b;border-radius:6px;font:700 11pt 'Liberation Sans';
+text-align:center;padding:2mm 4mm;letter-spacing:.08em;opacity:.82}"""
+
+
+@pytest.fixture(scope="module")
+def marked(setter: Typesetter) -> PageContent:
+    style = f"body{{margin:25mm;font:11pt/1.5 'Liberation Serif'}} {STAMP}"
+    page = setter.set(f"<meta charset=utf-8><style>{style}</style>{PROSE * 4}{MARKS}")
+    return read_content(page.image, page.dpi, ("eng",))
+
+
+def test_a_stamp_that_stands_askew_is_read_and_is_no_heading(marked: PageContent) -> None:
+    (stamp,) = (r for r in marked.regions if r.subject is Subject.STAMP)
+    assert stamp.text.split() == ["RECEIVED", "14", "MAR", "1931", "SKARNHOLM"]
+    assert stamp.role is Role.PARAGRAPH
+    assert not any(r.role.heading_level for r in marked.regions)
+
+
+def test_pictures_of_thin_strokes_are_found_and_named(marked: PageContent) -> None:
+    shown = [r.subject for r in marked.regions if r.kind is RegionKind.FIGURE]
+    assert shown == [Subject.SIGNATURE, Subject.SEAL, Subject.CHART]
+    assert any("signature without a description" in d.reason for d in page_doubts(marked))
+
+
+def test_a_leaning_stroke_is_no_stave() -> None:
+    page = np.full((1200, 1600), 255, np.uint8)
+    cv2.line(page, (200, 640), (620, 596), 0, 12)
+    assert find_grids(find_rules(page, 300)).staves == []
+    for y in range(800, 896, 24):
+        cv2.line(page, (200, y), (1400, y), 0, 3)
+    for x in (200, 800, 1400):
+        cv2.line(page, (x, 800), (x, 896), 0, 3)
+    assert len(find_grids(find_rules(page, 300)).staves) == 1
