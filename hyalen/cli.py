@@ -60,6 +60,7 @@ def _parser() -> argparse.ArgumentParser:
     batch.add_argument("--recursive", action="store_true", help="take folders in named folders too")
     batch.add_argument("--replace", action="store_true", help="overwrite files in DIR")
     batch.add_argument("--keep-running-heads", action="store_true", help="leave running heads in plain text")
+    batch.add_argument("--join-tables", action="store_true", help="make a table that goes on over pages one")
     batch.set_defaults(run="batch")
 
     inspect = commands.add_parser("inspect", help="tell what the pages are like, as JSON")

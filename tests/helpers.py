@@ -59,8 +59,9 @@ AT_ONCE = Attendant(AtOnce)
 def deliver(document: DocumentContent, image: Callable[[int], bytes], name: str, **options: bool) -> bytes:
     """A document as the bytes of a file."""
     file = io.BytesIO()
-    tree = StructureTree(document.title, document.language, document.pages)
-    FORMATS[name].write(tree, image, file, DeliveryOptions(**options))
+    told = DeliveryOptions(**options)
+    tree = StructureTree(document.title, document.language, document.pages, told.join_tables)
+    FORMATS[name].write(tree, image, file, told)
     return file.getvalue()
 
 

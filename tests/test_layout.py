@@ -13,7 +13,7 @@ from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import find_figures
 from hyalen.core.layout.initials import join_initials
-from hyalen.core.layout.order import reading_order
+from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.layout.rows import cut_lines, join_rows
@@ -433,3 +433,13 @@ def test_numbered_entries_begin_where_the_page_counts_on() -> None:
     assert 1847 not in numbers
     assert [len(p) for p in split_paragraphs(last, entries=numbers)] == [1, 1]
     assert entry_numbers([[numbered_line("12 men came", 100, 100)]]) == frozenset()
+
+
+def test_order_that_hangs_on_a_hair_is_a_near_tie() -> None:
+    above = [Box(100, 100, 900, 600), Box(1000, 100, 1800, 600)]
+    below = [Box(100, 900, 900, 1400), Box(1000, 900, 1800, 1400)]
+    assert near_ties([*above, *below]) == []
+    # A heading between that reaches into the right column by a hair: of the left one, or over both?
+    heading = Box(100, 700, 1070, 800)
+    assert near_ties([*above, heading, *below]) != []
+    assert near_ties([*above, Box(100, 700, 1800, 800), *below]) == []

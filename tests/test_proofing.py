@@ -238,3 +238,19 @@ def test_one_cause_on_every_page_is_one_doubt_of_the_document(tmp_path: Path, ma
     store.decisions.undo(document)
     assert [d.pages for d in store.doubts.of_document(document) if d.kind == "quality"] == [(0, 1, 2, 3)]
     store.close()
+
+
+def test_a_doubtful_word_names_its_unclear_letter() -> None:
+    word = Word(id="w", text="rnaft", box=Box(0, 0, 50, 20), confidence=0.5, letters="94999")
+    assert "“n” is unclear" in word_reason(word, "eng")
+    assert "its ink is unclear" in word_reason(word.model_copy(update={"letters": "44444"}), "eng")
+    assert "its ink is unclear" in word_reason(word.model_copy(update={"letters": ""}), "eng")
+
+
+def test_a_near_tie_of_the_order_is_one_doubt_until_the_order_is_set_by_hand(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "left column").add(Role.PARAGRAPH, "right column").page()
+    tied = page.model_copy(update={"near_ties": ("r2",)})
+    (doubt,) = (d for d in page_doubts(tied) if d.kind == "order")
+    assert "right column" in doubt.reason and doubt.region_id == "r2"
+    assert not any(d.kind == "order" for d in page_doubts(apply(tied, Move(region_id="r2", before="r1"))))
+    assert not any(d.kind == "order" for d in page_doubts(apply(tied, AcceptDoubt(key=doubt.key))))

@@ -8,8 +8,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from docx import Document
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from openpyxl import load_workbook
 
 from hyalen.core.accessibility.spoken import announced
 from hyalen.core.formats.codecs import encode_jpeg
@@ -29,7 +31,7 @@ from hyalen.core.structure.tree import Node, StructureTree, Tag
 from hyalen.store.store import Store
 from hyalen.work import jobs
 from hyalen.work.manuscript import Manuscript, write_manuscript
-from tests.conftest import ContentMaker
+from tests.conftest import ContentMaker, Judge
 from tests.helpers import deliver, read_document
 from tests.test_formats import table_region
 
@@ -296,3 +298,53 @@ def test_a_document_is_delivered_as_it_stands_in_the_store(data: Path) -> None:
         deliver(DocumentContent(title="t", language="eng", pages=tuple(tree.pages)), lambda _: IMAGE, "json")
     )
     assert len(told["pages"]) == 2
+
+
+# Tables over pages
+
+LEDGER = [["Station", "Oil"], ["Torgrunn", "96"], ["Ravnholm", "45"]]
+
+
+def ledger(*parts: list[list[str]]) -> list[PageContent]:
+    return [ContentMaker().table(rows).page() for rows in parts]
+
+
+def rows_of(pages: list[PageContent], join: bool = True) -> list[list[list[str]]]:
+    tables = [n for n in StructureTree("t", "eng", pages, join).nodes() if n.tag is Tag.TABLE]
+    return [[[cell.text for cell in row.children] for row in table.children] for table in tables]
+
+
+def test_a_table_that_goes_on_is_one_when_asked_and_its_head_row_stands_once() -> None:
+    pages = ledger(LEDGER, [LEDGER[0], ["Hvalskjaer", "12"]], [["Total", "153"]])
+    assert rows_of(pages) == [[*LEDGER, ["Hvalskjaer", "12"], ["Total", "153"]]]
+    assert rows_of(pages, join=False) == [LEDGER, [LEDGER[0], ["Hvalskjaer", "12"]], [["Total", "153"]]]
+    (table,) = StructureTree("t", "eng", pages, True).nodes()
+    assert [cell.text for cell in table.again] == LEDGER[0]
+    assert [[c.tag for c in row.children] for row in table.children] == [[Tag.TH] * 2] + [[Tag.TD] * 2] * 4
+    assert [c.cell.row for row in table.children for c in row.children if c.cell] == [0, 0, 1, 1, 2, 2, 3, 3, 4, 4]
+
+
+def test_tables_of_other_columns_or_with_text_between_are_not_joined() -> None:
+    three = [["Station", "Oil", "Coal"], ["Torgrunn", "96", "3"]]
+    assert len(rows_of(ledger(LEDGER, three))) == 2
+    between = [ContentMaker().table(LEDGER).add(Role.PARAGRAPH, "Another year.").page(), *ledger(LEDGER)]
+    assert len(rows_of(between)) == 2
+
+
+def test_a_joined_table_is_whole_in_every_format(tmp_path: Path, judge: Judge) -> None:
+    pages = tuple(ledger(LEDGER, [LEDGER[0], ["Hvalskjaer", "12"]]))
+    document = DocumentContent(title="Ledger", language="eng", pages=pages)
+
+    def made(name: str) -> bytes:
+        return deliver(document, lambda _: IMAGE, name, join_tables=True)
+
+    assert made("txt").decode().strip().split("\n")[-1] == "Hvalskjaer\t12"
+    (table,) = Document(io.BytesIO(made("docx"))).tables
+    assert [[cell.text for cell in row.cells] for row in table.rows] == [*LEDGER, ["Hvalskjaer", "12"]]
+    (sheet,) = load_workbook(io.BytesIO(made("xlsx"))).worksheets
+    assert [[cell.value for cell in row] for row in sheet.rows] == [
+        ["Station", "Oil"], ["Torgrunn", 96], ["Ravnholm", 45], ["Hvalskjaer", 12]
+    ]  # fmt: skip
+    path = tmp_path / "joined.pdf"
+    path.write_bytes(made("pdf"))
+    judge.accepts(path)

@@ -93,7 +93,7 @@ def _batch(
         told.workers or default_workers(),
         limits,
         formats,
-        DeliveryOptions(keep_running_heads=told.keep_running_heads),
+        DeliveryOptions(keep_running_heads=told.keep_running_heads, join_tables=told.join_tables),
     )
     batch_id = store.documents.add_batch("batch", languages)
     finished = threading.Event()

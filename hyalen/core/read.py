@@ -12,10 +12,12 @@ from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
-from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify
+from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify, mostly_right_to_left
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.leaders import find_leaders, with_leaders, without_leaders
 from hyalen.core.layout.lettering import with_lettering
+from hyalen.core.layout.order import near_ties
+from hyalen.core.layout.outlines import core
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent, RegionKind
 from hyalen.core.model.found import FoundBlock, Shape
@@ -88,7 +90,10 @@ def settled_content(
     found = find_regions(page, dpi, blocks, languages, evidence)
     content = PageContent(width=page.shape[1], height=page.shape[0], dpi=dpi, regions=found, languages=languages)
     content = content.model_copy(update={"unread": _unread(grey(page), content)})
-    return with_lettering(assign_roles(content, page, evidence.told, evidence.rules.across), page)
+    content = with_lettering(assign_roles(content, page, evidence.told, evidence.rules.across), page)
+    backwards = mostly_right_to_left([r.language or languages[0] for r in content.regions])
+    ties = near_ties([core(r) for r in content.regions], backwards)
+    return content.model_copy(update={"near_ties": tuple(content.regions[i].id for i in ties)})
 
 
 def _read_page(ink: Image, dpi: float, languages: tuple[str, ...], reader: Reader, plain: bool) -> list[FoundBlock]:

@@ -208,7 +208,7 @@ def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
     if any(lacking.values()) and not wanted.without_failed:
         told = "; ".join(f"{name}: page {', '.join(str(p + 1) for p in at[:20])}" for name, at in lacking.items() if at)
         raise BadRequest("Pages are missing", f"Not read, and left out if you deliver: {told}.", 409)
-    options = DeliveryOptions(keep_running_heads=wanted.keep_running_heads)
+    options = DeliveryOptions(keep_running_heads=wanted.keep_running_heads, join_tables=wanted.join_tables)
     for document in readable:
         for name in dict.fromkeys(wanted.formats):
             given.foreman.ask_for_delivery(document.id, name, options)

@@ -374,6 +374,7 @@ class DeliveryOrder(BaseModel):
     formats: list[str] = Field(min_length=1)
     documents: list[Id] | None = None
     keep_running_heads: bool = False
+    join_tables: bool = False
     without_failed: bool = False
 
 

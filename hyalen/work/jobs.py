@@ -6,6 +6,7 @@ import hashlib
 import io
 import os
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -167,7 +168,8 @@ def make_delivery(manuscript: str, out: str, name: str, options: DeliveryOptions
     try:
         document = Manuscript(source)
         with path.open("w+b") as file:
-            FORMATS[name].write(document.tree, document.image, file, options)
+            tree = replace(document.tree, join_tables=options.join_tables)
+            FORMATS[name].write(tree, document.image, file, options)
             file.flush()
             os.fsync(file.fileno())
             file.seek(0)

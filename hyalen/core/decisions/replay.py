@@ -376,7 +376,7 @@ def _reorder(content: PageContent, operation: Reorder, lay: Lay) -> PageContent:
                 raise Unplaced("the block that it was put before is not there any more")
             near = before + 1
         at = near
-    return content.model_copy(update={"regions": (*rest[:at], region, *rest[at:])})
+    return content.model_copy(update={"regions": (*rest[:at], region, *rest[at:]), "near_ties": ()})
 
 
 def _in_order(content: PageContent, ink: Ink | None, order: dict[str, int], lay: Lay) -> int | None:

@@ -183,9 +183,7 @@ class _Writer:
             properties.set("descr", node.alternative)
 
     def _table(self, node: Node) -> None:
-        found = node.first.region.table
-        assert found is not None
-        table = self.docx.add_table(rows=found.rows, cols=found.columns, style="Table Grid")
+        table = self.docx.add_table(rows=len(node.children), cols=node.columns, style="Table Grid")
         for each in (cell for row in node.children for cell in row.children):
             cell = each.cell
             assert cell is not None

@@ -15,9 +15,10 @@ Images = Callable[[int], bytes]  # page index -> the cleaned page as JPEG or one
 
 
 class DeliveryOptions(Frozen):
-    """`keep_running_heads` applies to plain text."""
+    """`keep_running_heads` applies to plain text; `join_tables` makes a table that goes on over pages one."""
 
     keep_running_heads: bool = False
+    join_tables: bool = False
 
 
 class Write(Protocol):

@@ -222,6 +222,8 @@ class _Writer:
                 self._mark(element, piece.page, self._coded(piece))
         for child in node.children:
             self._add(child, element)
+        for piece in (piece for each in node.again for piece in each.pieces):
+            self._sheet(piece.page).operators.append(f"/Artifact <</Type /Layout>> BDC\n{self._coded(piece)}\nEMC")
 
     def _coded(self, piece: Piece) -> str:
         return self._sheet(piece.page).layer.lines(piece.lines, piece.region.language or self.tree.language)

@@ -32,9 +32,7 @@ def write_xlsx(tree: StructureTree, images: Images, file: BinaryIO, options: Del
 
 def _fill(book: Workbook, title: str, node: Node) -> None:
     sheet = book.create_sheet(title)
-    found = node.first.region.table
-    assert found is not None
-    widths = [8] * found.columns
+    widths = [8] * node.columns
     cells = [(each, each.cell) for row in node.children for each in row.children]
     numbers = _numbers(node)
     for each, cell in cells:

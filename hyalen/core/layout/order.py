@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from hyalen.core.model.geometry import Box
 
 SLACK = 0.08  # of a box's shorter side: touching neighbours do not overlap
+OTHER_SLACKS = (0.12,)  # the same where boxes are told a little too large
 MOST_LIFTED = 0.35  # of the area of all, of what may straddle a gutter
 MOST_HEADS = 4  # rows of a head: title, subtitle, date, name
 ASIDE_WIDTH = 0.3  # of its neighbour's width: a narrower column beside it is a margin's
@@ -19,7 +20,17 @@ LEAST_COLUMN = 4.0  # in heights of the smallest boxes: less is a row, not a col
 Boxes = NDArray[np.float64]
 
 
-def reading_order(boxes: Sequence[Box], right_to_left: bool = False) -> list[int]:
+def near_ties(boxes: Sequence[Box], right_to_left: bool = False) -> list[int]:
+    """Indices of boxes that would follow another one if all stood a little closer or a little farther apart.
+
+    See `reading_order` for the parameters.
+    """
+    orders = [reading_order(boxes, right_to_left, slack) for slack in (SLACK, *OTHER_SLACKS)]
+    before = [dict(zip(order, [-1, *order], strict=False)) for order in orders]
+    return [i for i in orders[0] if any(other[i] != before[0][i] for other in before[1:])]
+
+
+def reading_order(boxes: Sequence[Box], right_to_left: bool = False, slack: float = SLACK) -> list[int]:
     """Indices of `boxes` in reading order.
 
     Recursive cuts along white space, after Nagy and Seth ("Hierarchical representation of
@@ -34,14 +45,16 @@ def reading_order(boxes: Sequence[Box], right_to_left: bool = False) -> list[int
     boxes : sequence of Box
     right_to_left : bool
         Columns run from the right.
+    slack : float
+        Share of a box's shorter side by which it may overlap its neighbour.
     """
     if len(boxes) < 2:
         return list(range(len(boxes)))
     edges = np.array(boxes, dtype=np.float64)
     if right_to_left:
         edges[:, [0, 2]] = -edges[:, [2, 0]]
-    slack = np.minimum(edges[:, 2] - edges[:, 0], edges[:, 3] - edges[:, 1])[:, None] * SLACK
-    edges = edges + slack * np.array([1, 1, -1, -1])
+    shrink = np.minimum(edges[:, 2] - edges[:, 0], edges[:, 3] - edges[:, 1])[:, None] * slack
+    edges = edges + shrink * np.array([1, 1, -1, -1])
     return _ordered(edges, list(range(len(boxes))))
 
 

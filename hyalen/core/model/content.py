@@ -231,6 +231,8 @@ class PageContent(Frozen):
         Keys of the doubts that a person looked at and left as they were.
     unread : tuple of Box
         Letter-like ink in rows that nobody could read.
+    near_ties : tuple of str
+        Ids of regions that might as well follow another one.
     """
 
     width: int
@@ -241,6 +243,7 @@ class PageContent(Frozen):
     languages: tuple[str, ...] = ()
     accepted: tuple[str, ...] = ()
     unread: tuple[Box, ...] = ()
+    near_ties: tuple[str, ...] = ()
 
     @property
     def everything(self) -> tuple[Region, ...]:

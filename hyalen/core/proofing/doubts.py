@@ -16,6 +16,7 @@ SURE = 0.75  # confidence below which a finding or role is a doubt
 MOST_SHARED = 0.2  # of the smaller area
 FIRST_WORDS = 80  # characters by which a doubt tells its region
 UNCLEAR = 0.6  # the reader's confidence in a word; below, most are damaged ink and not rare words
+UNSURE, MOST_UNSURE = 8, 2  # tenths of certainty of a letter; so many letters of a word are named
 
 
 class Stage(StrEnum):
@@ -91,11 +92,23 @@ def word_reason(word: Word, language: str) -> str:
             says.append("figures, which no word list can confirm")
     elif has_word_list(language) and max(frequency(part, language) for part in _parts(core)) == 0:
         says.append(f"not in the {language_name(language)} word list")
+    weak = " and ".join(f"“{letter}”" for letter in unclear_letters(word))
     if word.confidence < UNCLEAR:
-        says.append("its ink is unclear: worn, blurred, or touched by a speck")
+        says.append(
+            f"{weak or 'its ink'} {'are' if ' and ' in weak else 'is'} unclear: worn, blurred, or touched by a speck"
+        )
     elif not says:
-        says.append("a letter of it could be another")
+        says.append(f"{weak or 'a letter of it'} could be another")
     return f"{says[0][0].upper()}{'; '.join(says)[1:]}."
+
+
+def unclear_letters(word: Word) -> list[str]:
+    """The letters that the reader was unsure of, where they are few among surer ones."""
+    if len(word.letters) != len(word.text):
+        return []
+    least = min(9, *map(int, word.letters)) if word.letters else 9
+    weak = [c for c, sure in zip(word.text, word.letters, strict=True) if int(sure) == least and c.isalnum()]
+    return weak if least <= UNSURE and len(weak) <= MOST_UNSURE < len(word.text) else []
 
 
 def _parts(word: str) -> list[str]:
@@ -181,6 +194,21 @@ def _layout(content: PageContent) -> Iterator[Doubt]:
             kind="unread",
             weight=min(0.95, 0.5 + 0.05 * count),
             reason=f"Ink like writing was not read in {count} place{'s' * (count > 1)}, the first at the {down} {across}.",
+        )
+    tied = [r for r in content.regions if r.id in content.near_ties]
+    if tied:
+        words = " ".join(tied[0].text.split())[:FIRST_WORDS]
+        blocks = f"{len(tied)} blocks" if len(tied) > 1 else "one block"
+        yield Doubt(
+            key="read:order",
+            stage=Stage.READ,
+            kind="order",
+            weight=min(0.5, 0.3 + 0.02 * len(tied)),
+            reason=f"Whether {blocks} might come elsewhere was nearly a tie"
+            + (f", the first “{words}”" if words else "")
+            + ": see whether the order is right.",
+            region_id=tied[0].id,
+            text=words,
         )
     for region in content.artifacts:
         if region.lines and region.confidence < SURE and not region.drawn and _unseen(region):

@@ -9,11 +9,12 @@ from typing import NamedTuple
 
 from hyalen.core.languages import frequency
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
-from hyalen.core.model.content import Line, PageContent, Region, Role, Word
+from hyalen.core.model.content import Cell, Line, PageContent, Region, Role, Table, Word
 from hyalen.core.model.found import Style
 
 HYPHENS = "-‐¬\u00ad"
 SHIFTED = frozenset({Style.SUPERSCRIPT, Style.SUBSCRIPT})
+MOST_COLUMN_SHIFT = 0.04  # of the page's width, by which one column may move against another
 _AFTER_A_HANGING_HYPHEN = frozenset({"und", "oder", "bis", "and", "or", "to", "en", "of", "og"})
 _EDGE = "\"'“”„‘’«»()[]{}.,;:!?…"
 
@@ -127,8 +128,36 @@ def goes_on(before: Region, after: Region) -> bool:
     return start.islower() or (bool(start) and not start.isupper() and start.isalpha()) or end == ","
 
 
+def table_goes_on(before: tuple[int, Region], after: tuple[int, Region], pages: Sequence[PageContent]) -> bool:
+    """Whether a table at a page's foot goes on at the next one's head: as many columns, at the same places."""
+    first, second = before[1].table, after[1].table
+    if first is None or second is None or first.columns != second.columns:
+        return False
+    edges = [
+        [c.box.left / page.width for c in _full_row(table)]
+        for table, page in ((first, pages[before[0]]), (second, pages[after[0]]))
+    ]
+    if len(edges[0]) != len(edges[1]) or not edges[0]:
+        return True  # no row has all its cells: the number of columns must do
+    shifts = [b - a for a, b in zip(*edges, strict=True)]
+    return bool(max(shifts) - min(shifts) < MOST_COLUMN_SHIFT)
+
+
+def _full_row(table: Table) -> list[Cell]:
+    """The cells of the first row without spans, from the left."""
+    for row in range(table.rows):
+        cells = sorted((c for c in table.cells if c.row == row), key=lambda c: c.column)
+        if len(cells) == table.columns and all(c.column_span == 1 for c in cells):
+            return cells
+    return []
+
+
 def flow(
-    pages: Sequence[PageContent], language: str, keep_running_heads: bool = False, first_page: int = 0
+    pages: Sequence[PageContent],
+    language: str,
+    keep_running_heads: bool = False,
+    first_page: int = 0,
+    join_tables: bool = False,
 ) -> Iterator[FlowBlock]:
     """The document's blocks in reading order; pages are taken one after the other.
 
@@ -141,6 +170,8 @@ def flow(
         Also give running heads and page numbers, where they stand on their page.
     first_page : int
         Where to begin, from 0.
+    join_tables : bool
+        Whether a table that goes on at the head of the next page is one block.
     """
     waiting: list[tuple[int, Region]] = []
     for index in range(first_page, len(pages)):
@@ -151,7 +182,11 @@ def flow(
             regions = [a for a in heads if a.box.centre.y < page.height / 2] + regions
             regions += [a for a in heads if a.box.centre.y >= page.height / 2]
         for position, region in enumerate(regions):
-            if waiting and _is_cut(waiting[-1], (index, region), position == 0) and goes_on(waiting[-1][1], region):
+            cut = bool(waiting) and _is_cut(waiting[-1], (index, region), position == 0)
+            over = (
+                join_tables and cut and waiting[-1][0] != index and table_goes_on(waiting[-1], (index, region), pages)
+            )
+            if over or (cut and goes_on(waiting[-1][1], region)):
                 waiting.append((index, region))
                 continue
             if waiting:

@@ -96,6 +96,8 @@ class Node:
         Of TH and TD: row, column and spans.
     number : int or None
         Of LI: the number that is printed.
+    again : tuple of Node
+        Of a table that goes on over pages: its header cells where they are printed again, as artifacts.
     """
 
     tag: Tag
@@ -108,6 +110,14 @@ class Node:
     scope: Literal["Column", "Row"] | None = None
     number: int | None = None
     numbering: Numbering | None = None
+    again: tuple[Node, ...] = ()
+
+    @property
+    def columns(self) -> int:
+        """Of a table."""
+        return max(
+            (n.cell.column + n.cell.column_span for row in self.children for n in row.children if n.cell), default=0
+        )
 
     @property
     def first(self) -> Piece:
@@ -135,13 +145,14 @@ class StructureTree:
     title: str
     language: str
     pages: Sequence[PageContent] = field(repr=False)
+    join_tables: bool = False
 
     def nodes(self, first_page: int = 0, keep_running_heads: bool = False) -> Iterator[Node]:
         """The top level in reading order, from a page (counted from 0) on.
 
         With `keep_running_heads`, running heads and page numbers come as artifacts where they stand.
         """
-        blocks = flow(self.pages, self.language, keep_running_heads, first_page)
+        blocks = flow(self.pages, self.language, keep_running_heads, first_page, self.join_tables)
         for role, group in groupby(blocks, key=lambda block: block.role if block.role in _GROUPED else None):
             if role is Role.LIST_ITEM:
                 yield from _lists(list(group))
@@ -217,29 +228,49 @@ def _node(block: FlowBlock) -> Node:
         tag = Tag.FORMULA if formula else Tag.FIGURE
         return Node(tag, block.language, pieces=(Piece(page, region, ()),), alternative=alternative)
     elif region.table is not None:
-        return _table(block, region)
+        return _table(block)
     else:
         tag = _TAGS.get(block.role, Tag.P)
     pieces = tuple(Piece(page, r, r.lines) for page, r in block.sources if r.lines)
     return Node(tag, block.language, pieces=pieces or (Piece(block.sources[0][0], region, ()),), text=block.text)
 
 
-def _table(block: FlowBlock, region: Region) -> Node:
-    page, _ = block.sources[0]
-    assert region.table is not None
-    rows = []
-    for row in range(region.table.rows):
-        cells = []
-        for cell in sorted((c for c in region.table.cells if c.row == row), key=lambda c: c.column):
-            cells.append(
-                Node(
-                    Tag.TH if cell.header else Tag.TD,
-                    block.language,
-                    pieces=(Piece(page, region, cell.lines),) if cell.lines else (),
-                    text=joined_text(cell.lines, block.language),
-                    cell=cell,
-                    scope=("Row" if cell.column == 0 and row > 0 else "Column") if cell.header else None,
-                )
+def _table(block: FlowBlock) -> Node:
+    """A table, joined of several where it goes on over pages; header rows that are printed again are artifacts."""
+    rows: list[Node] = []
+    again: list[Node] = []
+    heads: list[list[str]] = []
+    named = False  # whether rows have header cells of their own
+    for page, region in block.sources:
+        assert region.table is not None
+        named = named or (not rows and any(c.header and c.row > 1 for c in region.table.cells))
+        goes_on = bool(rows)
+        offset, repeats = len(rows), True
+        for row in range(region.table.rows):
+            cells = sorted((c for c in region.table.cells if c.row == row), key=lambda c: c.column)
+            texts = [c.text for c in cells]
+            repeats = repeats and bool(offset) and row < len(heads) and texts == heads[row]
+            if repeats:
+                offset -= 1
+                again += [_cell(c, page, region, block.language, 0, Tag.ARTIFACT) for c in cells if c.lines]
+                continue
+            if goes_on:  # each part's first row was taken for one of headers
+                cells = [c.model_copy(update={"header": named and c.column == 0}) for c in cells]
+            elif len(heads) == len(rows) and all(c.header for c in cells):
+                heads.append(texts)
+            rows.append(
+                Node(Tag.TR, block.language, tuple(_cell(c, page, region, block.language, offset) for c in cells))
             )
-        rows.append(Node(Tag.TR, block.language, tuple(cells)))
-    return Node(Tag.TABLE, block.language, tuple(rows), pieces=(Piece(page, region, ()),))
+    page, region = block.sources[0]
+    return Node(Tag.TABLE, block.language, tuple(rows), pieces=(Piece(page, region, ()),), again=tuple(again))
+
+
+def _cell(cell: Cell, page: int, region: Region, language: str, offset: int, tag: Tag | None = None) -> Node:
+    return Node(
+        tag or (Tag.TH if cell.header else Tag.TD),
+        language,
+        pieces=(Piece(page, region, cell.lines),) if cell.lines else (),
+        text=joined_text(cell.lines, language),
+        cell=cell.model_copy(update={"row": cell.row + offset}),
+        scope=("Row" if cell.column == 0 and cell.row > 0 else "Column") if cell.header else None,
+    )

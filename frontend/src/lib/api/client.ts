@@ -82,8 +82,8 @@ export const api = {
   retryAll: (id: number) => ok(client.POST('/api/batches/{batch_id}/retry', { params: batch(id) })),
   dismissProblem: (id: number, problem_id: number) =>
     ok(client.DELETE('/api/batches/{batch_id}/problems/{problem_id}', { params: { path: { batch_id: id, problem_id } } })),
-  deliver: (id: number, formats: string[], documents: number[] | null, keep_running_heads: boolean, without_failed: boolean) =>
-    ok(client.POST('/api/batches/{batch_id}/deliveries', { params: batch(id), body: { formats, documents, keep_running_heads, without_failed } })),
+  deliver: (id: number, order: Schemas['DeliveryOrder']) =>
+    ok(client.POST('/api/batches/{batch_id}/deliveries', { params: batch(id), body: order })),
   document: (id: number) => ok<Document>(client.GET('/api/documents/{document_id}', { params: document(id) })),
   changeDocument: (id: number, change: Schemas['DocumentChange']) =>
     ok<Document>(client.PATCH('/api/documents/{document_id}', { params: document(id), body: change })),

@@ -12,6 +12,7 @@
   let { batch }: { batch: Batch } = $props();
   let formats = $state<string[]>(JSON.parse(remembered('formats', '["pdf","docx"]')));
   let keepHeads = $state(false);
+  let joinTables = $state(false);
   let chosen = $state<Record<number, boolean>>({});
 
   const picked = $derived(batch.documents.filter((d) => chosen[d.id] ?? true));
@@ -35,7 +36,7 @@
     }
     asking = false;
     await notices.attempt(async () => {
-      await api.deliver(batch.id, [...formats], picked.map((d) => d.id), keepHeads, withoutFailed);
+      await api.deliver(batch.id, { formats: [...formats], documents: picked.map((d) => d.id), keep_running_heads: keepHeads, join_tables: joinTables, without_failed: withoutFailed });
       await desk.refresh();
     });
   }
@@ -53,6 +54,7 @@
     <fieldset class="m-0 border-0 p-0">
       <legend class="mb-1 p-0 text-sm font-bold">Plain text</legend>
       <Checkbox bind:checked={keepHeads}>Keep running heads and page numbers</Checkbox>
+      <Checkbox bind:checked={joinTables}>Join tables that go on over pages</Checkbox>
     </fieldset>
     <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={() => make()}>
       {waiting ? 'Making…' : `Make ${counted(picked.length * formats.length, 'file')}`}
