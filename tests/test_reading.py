@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import subprocess
 import sys
+import unicodedata
+from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -30,6 +33,7 @@ from hyalen.core.reading.rest import read_display, read_once, read_rest, unread_
 from hyalen.core.reading.spelling import mended_word, settle_case
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import Spoiling
+from hyalen.demo.typeset import Typesetter
 from tests.conftest import Pages
 
 
@@ -311,3 +315,41 @@ assert all(f == found[0] for f in found) and 'relief' in found[0], found[:3]
 """
     ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120)
     assert ended.returncode == 0, ended.stderr
+
+
+def bidi_cases() -> Iterator[tuple[str, str]]:
+    """Words of right-to-left lines, as they are read and as their glyphs stand, from Unicode's BidiCharacterTest.txt."""
+    folder = Path("/usr/share/unicode")
+    pairs = (
+        line.partition("#")[0].split(";") for line in (folder / "BidiMirroring.txt").read_text("utf8").splitlines()
+    )
+    mirrored = {chr(int(p[0], 16)): chr(int(p[1], 16)) for p in pairs if len(p) == 2}
+    for line in (folder / "BidiCharacterTest.txt").read_text("utf8").splitlines():
+        fields = line.partition("#")[0].strip().split(";")
+        if len(fields) != 5 or fields[2] != "1" or "x" in fields[3]:
+            continue
+        text = "".join(chr(int(c, 16)) for c in fields[0].split())
+        levels = [int(level) for level in fields[3].split()]
+        shown = (mirrored.get(text[i], text[i]) if levels[i] % 2 else text[i] for i in map(int, fields[4].split()))
+        yield text, "".join(shown)
+
+
+def test_words_of_right_to_left_scripts_are_put_in_the_order_they_are_read() -> None:
+    # UAX #9; Latin words with brackets inside such a word stay as they are told, and are not in this test.
+    tried = 0
+    for text, shown in bidi_cases():
+        kinds = {unicodedata.bidirectional(c) for c in text}
+        single = kinds <= {"R", "AL", "EN", "AN", "ES", "CS", "ET", "ON", "NSM"} and kinds & {"R", "AL"}
+        if single and not any(c.isspace() for c in text):
+            assert logical_order(shown) == text
+            tried += 1
+    assert tried > 5000
+
+
+def test_fraktur_is_read_where_it_is_asked_for(setter: Typesetter) -> None:
+    text = "Der Wärter des nördlichen Feuers ſchneidet den Docht bei Einbruch der Nacht und ſchreibt die Stunde in das Buch"
+    style = "body{margin:25mm;font:15pt/1.6 UnifrakturMaguntia}"
+    page = setter.set(f"<meta charset=utf-8><style>{style}</style><p data-role=p>{text}</p>")
+    content = read_content(page.image, page.dpi, ("frk",))
+    # The long s is the round one to search and sort.
+    assert error_rate(" ".join(r.text for r in content.regions), text.replace("ſ", "s")) < 0.06

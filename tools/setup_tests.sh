@@ -1,9 +1,9 @@
 #!/usr/bin/env bash
-# What only the tests need, on top of setup.sh: an office suite and the reference validator of PDF/A and PDF/UA.
+# What only the tests need, on top of setup.sh: an office suite, the Unicode test data and the reference validator of PDF/A and PDF/UA.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-packages=(libreoffice-writer-nogui libreoffice-calc-nogui)
+packages=(libreoffice-writer-nogui libreoffice-calc-nogui unicode-data)
 missing=()
 for package in "${packages[@]}"; do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")

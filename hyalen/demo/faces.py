@@ -66,6 +66,11 @@ def _garamond(cut: str, weight: int, style: str) -> Face:
     return Face("EB Garamond", weight, style, f"opentype/ebgaramond/EBGaramond12-{cut}.otf", "fonts-ebgaramond")
 
 
+def _fraktur() -> Face:
+    file = NODE / "@fontsource/unifrakturmaguntia/files/unifrakturmaguntia-latin-400-normal.woff"
+    return Face("UnifrakturMaguntia", 400, "normal", str(file), "@fontsource/unifrakturmaguntia (npm)")
+
+
 FACES = [
     *_liberation("Serif"),
     *_liberation("Sans"),
@@ -79,6 +84,7 @@ FACES = [
     _garamond("Regular", 400, "normal"),
     _garamond("Bold", 700, "normal"),
     _garamond("Italic", 400, "italic"),
+    _fraktur(),
 ]
 
 CSS = "\n".join(
