@@ -13,7 +13,7 @@ import pytest
 from rapidfuzz.distance import Levenshtein
 
 from bench.material import DIRTY, FILES, SEVEN, Case, paragraphs
-from hyalen.core.imaging.pixels import grey
+from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.languages import (
     frequency,
     has_word_list,
@@ -23,10 +23,11 @@ from hyalen.core.languages import (
     language_tag,
 )
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.model.content import RegionKind, Role
+from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import detect_languages, read_content
+from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
 from hyalen.core.reading.rest import read_display, read_once, read_rest, unread_strips
@@ -34,7 +35,7 @@ from hyalen.core.reading.spelling import mended_word, settle_case
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import Spoiling
 from hyalen.demo.typeset import Typesetter
-from tests.conftest import Pages
+from tests.conftest import ContentMaker, Pages
 
 
 def error_rate(found: str, true: str) -> float:
@@ -353,3 +354,86 @@ def test_fraktur_is_read_where_it_is_asked_for(setter: Typesetter) -> None:
     content = read_content(page.image, page.dpi, ("frk",))
     # The long s is the round one to search and sort.
     assert error_rate(" ".join(r.text for r in content.regions), text.replace("ſ", "s")) < 0.06
+
+
+# Cells of figures
+
+
+class Figures:
+    """Reads every crop as the same figure; the alphabets it was given are kept."""
+
+    def __init__(self, text: str, confidence: float) -> None:
+        self.text, self.confidence, self.alphabets = text, confidence, list[str]()
+
+    def languages(self) -> tuple[str, ...]:
+        return ("eng",)
+
+    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
+        return []
+
+    def read_region(
+        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
+    ) -> list[FoundBlock]:
+        self.alphabets.append(alphabet)
+        word = FoundWord(self.text, Box(0, 0, 40, 40), self.confidence, "eng")
+        line = FoundLine((word,), word.box, (Point(0, 40), Point(40, 40)), 40)
+        return [FoundBlock(BlockKind.TEXT, word.box, (line,))]
+
+
+LEDGER = [
+    ["Station", "Oil"],
+    ["Torgrunn", "96"],
+    ["Ravnholm", "45"],
+    ["Hvalskjaer", "12"],
+    ["Grey Skerry", "us"],
+    ["Mewstone", ""],
+]
+
+
+def ledger_page() -> tuple[Image, PageContent]:
+    """A table whose last two figures were misread and not read; there is ink for both."""
+    content = ContentMaker().table(LEDGER).page()
+    page = np.full((content.height, content.width), 255, np.uint8)
+    (region,) = content.regions
+    assert region.table is not None
+    for cell in region.table.cells:
+        if cell.column == 1 and cell.row > 3:
+            left, top, *_ = cell.box
+            page[top + 14 : top + 44, left + 20 : left + 40] = page[top + 14 : top + 44, left + 46 : left + 66] = 0
+    return page, content
+
+
+def column_of(content: PageContent) -> list[str]:
+    table = content.regions[0].table
+    assert table is not None
+    return [c.text for c in table.cells if c.column == 1]
+
+
+def test_cells_of_a_column_of_figures_are_read_again_as_figures() -> None:
+    page, content = ledger_page()
+    reader = Figures("115", 0.9)
+    read = read_cells(page, 300, content, reader)
+    assert column_of(read) == ["Oil", "96", "45", "12", "115", "115"]
+    assert {w.text: w.others for w in read.words}["115"] in ((), ("us",))
+    assert len(reader.alphabets) == 2 and all(set("0123456789") <= set(a) and "l" not in a for a in reader.alphabets)
+
+
+@pytest.mark.parametrize(("text", "confidence"), [("x", 0.9), ("1", 0.3)])
+def test_what_reads_no_better_as_a_figure_stays(text: str, confidence: float) -> None:
+    page, content = ledger_page()
+    assert column_of(read_cells(page, 300, content, Figures(text, confidence))) == [row[1] for row in LEDGER]
+
+
+def test_an_alphabet_binds_the_engine_for_one_reading_only(setter: Typesetter) -> None:
+    page = setter.set(
+        "<meta charset=utf-8><style>body{margin:9mm;font:24pt 'Liberation Serif'}</style>soil",
+        width_mm=60,
+        height_mm=30,
+    )
+    ink = grey(page.image)
+
+    def read(alphabet: str) -> str:
+        blocks = ENGINE.read_region(ink, 300, ("eng",), Shape.LINE, alphabet=alphabet)
+        return "".join(w.text for block in blocks for line in block.lines for w in line.words)
+
+    assert read("") == "soil" and not any(c.isalpha() for c in read("0123456789")) and read("") == "soil"

@@ -24,6 +24,7 @@ from hyalen.core.model.found import FoundBlock, Shape
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.askew import read_askew
+from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.long_s import without_long_s
@@ -74,7 +75,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     clean = (tuple(without_dust(m) for line in block.lines if (m := mended(line))) for block in blocks)
     blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
     blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
-    return settled_content(page, dpi, blocks, languages, evidence)
+    return read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader)
 
 
 def settled_content(

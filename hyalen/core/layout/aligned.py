@@ -24,6 +24,7 @@ LEAST_ROWS = 3  # of a table
 CELL_WORDS = 3.5  # words of a cell on average: more are columns of text
 LEAST_TOLD = 0.55  # confidence of the model's table that is believed
 LEVEL = 0.4  # line heights within which cells stand in one row
+MOSTLY_HEADED = 0.7  # of the columns under a head, that have one of their own in its cell
 WRAPPED = 0.85  # of the usual distance of rows
 NUMBER = re.compile(r"^[^\w]*(?:[A-Z]{0,3}[£$€]\s?)?[-–—+(]?\d[\d.,:/'’ °½¼¾%‰-]*[)%°*†]*[^\w]*$")
 _LEADER = re.compile(r"^[.…·_\-–—]{2,}$|^[.·…]$")
@@ -171,6 +172,7 @@ def split_rows(table: FoundTable, lines: Sequence[FoundLine]) -> FoundTable:
 
     Ledgers are often ruled between columns and under the head only.
     """
+    table = _spanning_heads_split(_crossing_cells_cut(table, lines), lines)
     cells: list[FoundCell] = []
     shift = 0
     for r in range(table.rows):
@@ -184,6 +186,61 @@ def split_rows(table: FoundTable, lines: Sequence[FoundLine]) -> FoundTable:
                 cells.append(cell._replace(row=r + shift + i, box=box))
         shift += len(cuts)
     return table._replace(rows=table.rows + shift, cells=tuple(cells))
+
+
+def _inside(cell: FoundCell, lines: Sequence[FoundLine]) -> list[FoundLine]:
+    """The parts of the lines that stand in a cell."""
+    parts = (line._replace(words=tuple(w for w in line.words if cell.box.covers(w.box))) for line in lines)
+    return [part for part in parts if part.words]
+
+
+def _crossing_cells_cut(table: FoundTable, lines: Sequence[FoundLine]) -> FoundTable:
+    """A column that no rule parts where its neighbours are parted, cut there, if it holds rows of its own."""
+    tops = {r: min(c.box.top for c in table.cells if c.row == r) for r in {c.row for c in table.cells}}
+    cells: list[FoundCell] = []
+    for cell in table.cells:
+        levels = [tops[r] for r in range(cell.row + 1, cell.row + cell.row_span) if r in tops]
+        rows = _rows(_inside(cell, lines)) if levels else []
+        cut = len(levels) == cell.row_span - 1 and len(rows) >= LEAST_ROWS
+        if not cut or any(row.top < level < row.bottom for row in rows for level in levels):
+            cells.append(cell)
+            continue
+        edges = [cell.box.top, *levels, cell.box.bottom]
+        for i, (top, bottom) in enumerate(pairwise(edges)):
+            box = Box(cell.box.left, top, cell.box.right, bottom)
+            cells.append(cell._replace(row=cell.row + i, row_span=1, box=box))
+    return table._replace(cells=tuple(cells))
+
+
+def _spanning_heads_split(table: FoundTable, lines: Sequence[FoundLine]) -> FoundTable:
+    """A first row in which a head over several columns and theirs stand in one cell, made two."""
+    wide = [c for c in table.cells if c.row == 0 and c.column_span > 1 and c.row_span == 1]
+    below = {c.column: c for c in table.cells if c.row == 1 and c.column_span == 1}
+    cuts: list[int] = []
+    for cell in wide:
+        rows = _rows(_inside(cell, lines))
+        leaves = [below[k] for k in range(cell.column, cell.column + cell.column_span) if k in below]
+        if len(rows) < 2 or len(leaves) != cell.column_span:
+            return table
+        headed = {i for w in rows[-1].words for i, e in enumerate(leaves) if e.box.left <= w.box.centre.x < e.box.right}
+        if len(headed) < MOSTLY_HEADED * len(leaves):
+            return table
+        cuts.append(_middles(rows)[-1])
+    if not cuts or max(cuts) - min(cuts) > max(c.box.height for c in wide) / 4:
+        return table
+    level, cells = round(sum(cuts) / len(cuts)), list[FoundCell]()
+    for cell in table.cells:
+        left, top, right, bottom = cell.box
+        if cell in wide:
+            cells.append(cell._replace(box=Box(left, top, right, level)))
+            for column in range(cell.column, cell.column + cell.column_span):
+                leaf = below[column].box
+                cells.append(FoundCell(1, column, 1, 1, Box(leaf.left, level, leaf.right, bottom)))
+        elif cell.row == 0:
+            cells.append(cell._replace(row_span=cell.row_span + 1))
+        else:
+            cells.append(cell._replace(row=cell.row + 1))
+    return table._replace(rows=table.rows + 1, cells=tuple(cells))
 
 
 def _levels_across(cells: Sequence[FoundCell], lines: Sequence[FoundLine]) -> list[int]:

@@ -13,7 +13,7 @@ _FIGURES = str.maketrans({"O": "0", "o": "0", "Q": "0", "D": "0", "l": "1", "I":
                           "B": "8", "Z": "2", "z": "2", "G": "6"})  # fmt: skip
 
 
-def _numeric_columns(cells: Sequence[Cell], columns: int) -> set[int]:
+def numeric_columns(cells: Sequence[Cell], columns: int) -> set[int]:
     """The columns whose cells below the first row are figures, most of them."""
     found = set()
     for column in range(columns):
@@ -29,7 +29,7 @@ def settled(cells: Sequence[Cell], columns: int) -> tuple[Cell, ...]:
     The first row is one of headers, and the second where the first spans several columns; the
     first column is where it has words and most others figures.
     """
-    numeric = _numeric_columns(cells, columns)
+    numeric = numeric_columns(cells, columns)
     spanned = any(c.row == 0 and c.column_span > 1 for c in cells)
     named = any(c.column == 0 and c.row > 0 and c.text.strip() for c in cells)
     by_row = 0 not in numeric and len(numeric) * 2 >= columns - 1 > 0 and named

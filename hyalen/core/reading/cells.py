@@ -1,0 +1,123 @@
+"""Cells of columns of figures, read one by one where they were read badly or not at all."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.layout.aligned import is_number
+from hyalen.core.layout.cells import numeric_columns
+from hyalen.core.model.content import Cell, Line, PageContent, Region, Word
+from hyalen.core.model.found import Shape
+from hyalen.core.model.geometry import Box, Point
+from hyalen.core.reading.reader import Reader
+
+ALPHABET = "0123456789.,:-–/()%£$€½¼¾"
+WEAK = 0.8  # confidence of a word in a column of figures, below which its cell is read again
+BETTER = 0.05  # by which another reading of a figure must be surer
+SURE = 0.6  # confidence of a figure in a cell that was empty
+MOST = 150  # cells a page
+HEIGHT, MARGIN = 40.0, 16  # pixels of figures that the engine is shown, and white around them
+DARK = 128  # grey level
+INSET = 0.012  # inches from the cell's rules
+LEAST_INK, LEAST_HEIGHT = 0.004, 0.045  # of the cell's area; inches: less is a speck or a leader
+WHOLE = 0.35  # inches: higher ink than this is no figure
+
+
+def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) -> PageContent:
+    """The content with the weak and the empty cells of columns of figures read again as figures.
+
+    What was read before stays as another reading.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Cleaned.
+    dpi : float
+        Pixels an inch.
+    """
+    left = MOST
+    number = 0
+
+    def again(cell: Cell, language: str) -> Cell:
+        nonlocal left, number
+        words = [w for line in cell.lines for w in line.words]
+        weak = not words or any(w.confidence < WEAK or not is_number(w.text) for w in words)
+        if not weak or len(words) > 1 or left <= 0:
+            return cell
+        box = words[0].box.grown(2, Box(0, 0, content.width, content.height)) if words else _ink(page, dpi, cell.box)
+        if box is None:
+            return cell
+        left -= 1
+        text, confidence = _figure(page, dpi, box, language, reader)
+        if not is_number(text):
+            return cell
+        if not words:
+            if confidence < SURE:
+                return cell
+            number += 1
+            word = Word(id=f"n{number}", text=text, box=box, confidence=round(confidence, 3))
+            baseline = (Point(box.left, box.bottom), Point(box.right, box.bottom))
+            return cell.model_copy(
+                update={"lines": (Line(words=(word,), box=box, baseline=baseline, height=box.height),)}
+            )
+        (old,) = words
+        longer = sum(c.isdigit() for c in text) >= sum(c.isalnum() for c in old.text)
+        better = confidence > old.confidence + BETTER or not is_number(old.text)
+        if text == old.text or not longer or not better:
+            return cell
+        others = tuple(dict.fromkeys((old.text, *old.others)))
+        word = old.model_copy(
+            update={"text": text, "confidence": round(confidence, 3), "others": others, "letters": ""}
+        )
+        line = next(line for line in cell.lines if line.words)
+        return cell.model_copy(update={"lines": (line.model_copy(update={"words": (word,)}),)})
+
+    def mended(region: Region) -> Region:
+        table = region.table
+        if table is None:
+            return region
+        numeric = numeric_columns(table.cells, table.columns)
+        language = region.language or (content.languages or ("eng",))[0]
+        cells = tuple(
+            again(c, language) if c.column in numeric and c.column_span == 1 and not c.header else c
+            for c in table.cells
+        )
+        return region.model_copy(update={"table": table.model_copy(update={"cells": cells})})
+
+    return content.model_copy(update={"regions": tuple(map(mended, content.regions))})
+
+
+def _ink(page: Image, dpi: float, cell: Box) -> Box | None:
+    """The box of a cell's ink, without the rules around it; None where there is none of a figure's size."""
+    inset = max(1, int(INSET * dpi))
+    left, top, right, bottom = cell.left + inset, cell.top + inset, cell.right - inset, cell.bottom - inset
+    window = page[max(0, top) : max(0, bottom), max(0, left) : max(0, right)]
+    if window.size == 0:
+        return None
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((window < DARK).astype(np.uint8), connectivity=8)
+    height, width = window.shape
+    _, y, w, h, _ = stats.T
+    # What runs along the whole cell, or is cut off by its edge, is a rule or belongs to a neighbour.
+    rule = (w > 0.9 * width) | (h > 0.9 * height) | ((h < 0.2 * w) & (w > 0.3 * width))
+    outside = (y == 0) | (y + h == height)
+    mine = ~(rule | outside)
+    mine[0] = False
+    ys, xs = np.nonzero(mine[labels])
+    if len(ys) < LEAST_INK * window.size:
+        return None
+    box = Box(int(xs.min()) + left, int(ys.min()) + top, int(xs.max()) + 1 + left, int(ys.max()) + 1 + top)
+    return box if LEAST_HEIGHT * dpi < box.height < WHOLE * dpi else None
+
+
+def _figure(page: Image, dpi: float, box: Box, language: str, reader: Reader) -> tuple[str, float]:
+    """What the ink in a box says as figures, and how sure that is."""
+    crop = page[box.top : box.bottom, box.left : box.right]
+    scale = HEIGHT / max(1, crop.shape[0])
+    how = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
+    crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
+    crop = as_uint8(cv2.copyMakeBorder(crop, *(MARGIN,) * 4, cv2.BORDER_CONSTANT, value=255))
+    found = reader.read_region(crop, dpi, (language,), Shape.LINE, alphabet=ALPHABET)
+    words = [w for block in found for line in block.lines for w in line.words]
+    return (words[0].text, words[0].confidence) if len(words) == 1 else ("", 0.0)
