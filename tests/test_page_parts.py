@@ -11,6 +11,7 @@ import pikepdf
 import pytest
 from docx import Document
 
+from bench.tables import agreement, make_table, relations, rows_of, table_html
 from hyalen.core.decisions.decide import decide
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.replay import replay
@@ -230,3 +231,18 @@ def test_a_leaning_stroke_is_no_stave() -> None:
     for x in (200, 800, 1400):
         cv2.line(page, (x, 800), (x, 896), 0, 3)
     assert len(find_grids(find_rules(page, 300)).staves) == 1
+
+
+# Tables
+
+
+@pytest.mark.parametrize("style", ["ruled", "column rules"])
+def test_a_head_over_several_columns_is_parted_from_theirs(setter: Typesetter, style: str) -> None:
+    rows = make_table(1, np.random.default_rng(7))
+    page = setter.set(table_html(rows, style, "'Liberation Serif'"))
+    (region,) = (r for r in read_content(page.image, page.dpi, ("eng",)).regions if r.table is not None)
+    assert region.table is not None
+    met, _, true = agreement(relations(rows_of(region.table)), relations(rows))
+    assert met >= 0.95 * true
+    spans = {c.text: (c.row_span, c.column_span) for c in region.table.cells if c.row == 0}
+    assert spans == {"Station": (2, 1), "Hours of light": (1, len(rows[1]))}
