@@ -338,6 +338,7 @@ def test_the_flow_is_what_will_be_delivered(client: TestClient, read: tuple[int,
 def test_a_long_flow_comes_in_parts_that_fit(tmp_path: Path, maker: type[ContentMaker]) -> None:
     def page(n: int) -> PageContent:
         made = maker(top=600).add(Role.PARAGRAPH, f"Page {n} ends.").add(Role.LIST_ITEM, f"{n + 1}. item")
+        made.add(Role.CONTENTS_ENTRY, f"Chapter {n} … {n}")
         return made.add(Role.PARAGRAPH, f"and {n} goes on" if n % 3 else f"Page {n} is done.").page()
 
     app = make_app(tmp_path / "long", workers=1)
@@ -348,11 +349,12 @@ def test_a_long_flow_comes_in_parts_that_fit(tmp_path: Path, maker: type[Content
         parts, at = [], 0
         while at is not None:
             part = client.get(url, params={"page": at, "count": 4}).json()
-            assert all(at < item["page"] <= at + 4 for item in part["items"] if item["role"] != "list_item")
+            assert all(at < item["page"] <= at + 4 for item in part["items"] if item["role"] not in ("list_item", "contents_entry"))
             parts += part["items"]
             at = part["following"]
     assert parts == whole and len(whole) >= 60
-    assert {i["announced"] for i in whole} >= {"", "list with 1 item"}
+    assert {i["announced"] for i in whole} >= {"", "list with 1 item", "contents with 1 entry"}
+    assert {i["text"] for i in whole if i["role"] == "contents_entry"} == {f"Chapter {n} {n}" for n in range(25)}
 
 
 def test_previews_of_two_clerks_at_once_are_answered(client: TestClient, read: tuple[int, int]) -> None:

@@ -113,7 +113,7 @@ def read_through(
 
 def _items(node: Node, ids: list[int]) -> Iterator[FlowItem]:
     told = announced(node)
-    if node.tag is Tag.L:
+    if node.tag in (Tag.L, Tag.TOC):
         for at, item in enumerate(node.children):
             text = " ".join(part.text for part in item.children if part.text)
             yield _item(item, ids, told if at == 0 else "", text)

@@ -20,9 +20,10 @@ def announced(node: Node) -> str:
     if node.tag is Tag.FORMULA:
         return "formula" if node.alternative else "formula without a description"
     if node.tag is Tag.TOC:
-        return f"contents with {_counted(len(node.children), '', 'entry')}".replace("entrys", "entries")
+        return _counted(len(node.children), "contents with", "entry")
     return {Tag.CAPTION: "caption", Tag.NOTE: "note", Tag.ARTIFACT: "not read aloud"}.get(node.tag, "")
 
 
 def _counted(number: int, before: str, what: str) -> str:
-    return f"{before} {number} {what}{'' if number == 1 else 's'}".strip()
+    many = f"{what[:-1]}ies" if what.endswith("y") else f"{what}s"
+    return f"{before} {number} {what if number == 1 else many}".strip()
