@@ -116,6 +116,8 @@ def test_a_table_is_rows_of_cells_with_their_spans_and_scope() -> None:
         ([(Role.LIST_ITEM, "1. one"), (Role.LIST_ITEM, "2. two")], ["list with 2 items"]),
         ([(Role.LIST_ITEM, "• one")], ["list with 1 item"]),
         ([(Role.CAPTION, "Figure 1")], ["caption"]),
+        ([(Role.CONTENTS_ENTRY, "Lamps … 3"), (Role.CONTENTS_ENTRY, "Oil … 9")], ["contents with 2 entries"]),
+        ([(Role.SIDE_NOTE, "Of oil")], ["note"]),
     ],
 )
 def test_the_kind_of_a_block_is_announced(blocks: list[tuple[Role, str]], spoken: list[str]) -> None:
