@@ -23,6 +23,7 @@ LEAST_LETTERS = 3  # of a word whose weight is told by itself; shorter ones foll
 LEAST_STEMS = 2  # of a word whose slant is: letters without an upright stroke lean both ways
 STEMS = frozenset("bdfhijklmnpqrtuBDEFHIJKLMNPRTUßþбвгдзийклмнпртуфхцчшщъыьюяГЕКЛМНПРФЦЧШЩηικμνπρτφψΓΕΗΙΚΜΝΠΡΤΦ")
 BOLD, SPREADS = 1.25, 3.5  # times the page's usual strokes; deviations of these beyond which a word is bold
+OWN_SIZE = 1.2  # times larger or smaller than its block's usual type is a line of a size of its own
 LEAST_UNDERLINED, LEAST_STRUCK = 16.0, 24.0  # pixels of a capital: letters of smaller type run together into strokes
 # Of stems, to the right: upright ones of a page that is straight within a degree or two, and italics.
 UPRIGHT, SLANTED = np.tan(np.radians([-2, 0, 2])), np.tan(np.radians([8, 10, 12, 14, 17, 20]))
@@ -59,19 +60,24 @@ def with_lettering(content: PageContent, page: Image) -> PageContent:
     ink = Ink.of(page)
     weight = _usual_weight(content, ink)
 
-    def lettered(line: Line) -> Line:
-        found = lettering(line, ink, weight)
+    def lettered(line: Line, usual: float) -> Line:
+        own = type_size(line)
+        found = lettering(line, ink, weight, usual if usual / OWN_SIZE < own < OWN_SIZE * usual else own)
         words = (
             w if (tuple(sorted(f.style)), f.parts) == (w.style, w.parts) else _with(w, f)
             for w, f in zip(line.words, found, strict=True)
         )
         return line.model_copy(update={"words": tuple(words)})
 
+    def all_of(lines: Sequence[Line]) -> tuple[Line, ...]:
+        usual = float(np.median([type_size(line) for line in lines])) if lines else 0.0
+        return tuple(lettered(line, usual) for line in lines)
+
     def told(region: Region) -> Region:
         if region.table is not None:
-            cells = (c.model_copy(update={"lines": tuple(map(lettered, c.lines))}) for c in region.table.cells)
+            cells = (c.model_copy(update={"lines": all_of(c.lines)}) for c in region.table.cells)
             return region.model_copy(update={"table": region.table.model_copy(update={"cells": tuple(cells)})})
-        return region.model_copy(update={"lines": tuple(map(lettered, region.lines))}) if region.lines else region
+        return region.model_copy(update={"lines": all_of(region.lines)}) if region.lines else region
 
     return content.model_copy(update={"regions": tuple(map(told, content.regions))})
 
@@ -120,7 +126,7 @@ def _usual_weight(content: PageContent, ink: Ink) -> Weight:
     return Weight(usual, usual * max(BOLD, 1 + SPREADS * spread))
 
 
-def lettering(line: Line, ink: Ink, weight: Weight) -> list[Lettering]:
+def lettering(line: Line, ink: Ink, weight: Weight, size: float) -> list[Lettering]:
     """The lettering of a line's words.
 
     Italics are told by the shear that makes the columns of a word sharpest, as skew of a page is;
@@ -133,8 +139,9 @@ def lettering(line: Line, ink: Ink, weight: Weight) -> list[Lettering]:
         Of the page.
     weight : Weight
         Of the page's type.
+    size : float
+        Height of its capitals in pixels.
     """
-    size = type_size(line)
     if size < LEAST_SIZE or any(unicodedata.bidirectional(w.text[:1]) in ("R", "AL") for w in line.words):
         return [Lettering(frozenset())] * len(line.words)
     bold: list[bool | None] = []
