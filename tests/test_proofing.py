@@ -254,3 +254,18 @@ def test_a_near_tie_of_the_order_is_one_doubt_until_the_order_is_set_by_hand(mak
     assert "right column" in doubt.reason and doubt.region_id == "r2"
     assert not any(d.kind == "order" for d in page_doubts(apply(tied, Move(region_id="r2", before="r1"))))
     assert not any(d.kind == "order" for d in page_doubts(apply(tied, AcceptDoubt(key=doubt.key))))
+
+
+def test_words_in_a_column_of_figures_are_one_doubt(maker: type[ContentMaker]) -> None:
+    rows = [
+        ["Station", "Oil"],
+        ["Torgrunn", "96"],
+        ["Ravnholm", "45"],
+        ["Mewstone", "us"],
+        ["Tern", "nil"],
+        ["Grey", "31"],
+    ]
+    (doubt,) = (d for d in page_doubts(maker().table(rows).page()) if d.kind == "cell")
+    assert "A cell in columns of figures holds no figure: “us”" in doubt.reason
+    rows[3][1] = "17"
+    assert not any(d.kind == "cell" for d in page_doubts(maker().table(rows).page()))

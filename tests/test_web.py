@@ -349,7 +349,11 @@ def test_a_long_flow_comes_in_parts_that_fit(tmp_path: Path, maker: type[Content
         parts, at = [], 0
         while at is not None:
             part = client.get(url, params={"page": at, "count": 4}).json()
-            assert all(at < item["page"] <= at + 4 for item in part["items"] if item["role"] not in ("list_item", "contents_entry"))
+            assert all(
+                at < item["page"] <= at + 4
+                for item in part["items"]
+                if item["role"] not in ("list_item", "contents_entry")
+            )
             parts += part["items"]
             at = part["following"]
     assert parts == whole and len(whole) >= 60

@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hyalen.core.layout.aligned import is_number
-from hyalen.core.model.content import Cell, Word
+from hyalen.core.model.content import Cell, Table, Word
 
 MOSTLY = 0.6  # of a column's cells that are figures, for the rest to be some
+INSTEAD = frozenset(
+    {"nil", "none", "do", "ditto", "id", "idem", "n/a", "néant", "ibid"}
+)  # of a figure; common practice, no source
 # Letters that readers take figures for; common practice, no source.
 _FIGURES = str.maketrans({"O": "0", "o": "0", "Q": "0", "D": "0", "l": "1", "I": "1", "|": "1", "i": "1", "S": "5", "s": "5",
                           "B": "8", "Z": "2", "z": "2", "G": "6"})  # fmt: skip
@@ -45,6 +48,21 @@ def settled(cells: Sequence[Cell], columns: int) -> tuple[Cell, ...]:
         return cell.model_copy(update={"header": header, "lines": lines})
 
     return tuple(settle(cell) for cell in cells)
+
+
+def odd_cells(table: Table) -> list[Cell]:
+    """The cells of columns of figures that hold something else, but for dashes and words that stand for a figure."""
+    numeric = numeric_columns(table.cells, table.columns)
+    return [
+        c
+        for c in table.cells
+        if c.column in numeric
+        and not c.header
+        and c.column_span == 1
+        and any(letter.isalnum() for letter in c.text)
+        and not _is_figure(c.text)
+        and c.text.strip(" .").casefold() not in INSTEAD
+    ]
 
 
 def _is_figure(text: str) -> bool:

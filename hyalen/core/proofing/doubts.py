@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from enum import StrEnum
 
 from hyalen.core.languages import frequency, has_word_list, identify, language_name
+from hyalen.core.layout.cells import odd_cells
 from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.geometry import Frozen
@@ -270,6 +271,18 @@ def _tables(content: PageContent) -> Iterator[Doubt]:
                 "table",
                 round(1 - region.confidence, 3),
                 "A table told by its aligned columns alone: see whether rows and columns are right.",
+            )
+        odd = odd_cells(region.table)
+        if odd:
+            one = len(odd) == 1
+            yield _about(
+                region,
+                Stage.READ,
+                "cell",
+                min(0.7, 0.4 + 0.03 * len(odd)),
+                f"{'A cell' if one else f'{len(odd)} cells'} in columns of figures {'holds' if one else 'hold'} no figure"
+                f"{'' if one else ', the first'}: “{' '.join(odd[0].text.split())}”.",
+                text=odd[0].text,
             )
         for cell, sum_ in wrong_totals(region.table):
             yield _about(
