@@ -225,6 +225,9 @@ def test_pictures_of_thin_strokes_are_found_and_named(marked: PageContent) -> No
 def test_a_leaning_stroke_is_no_stave() -> None:
     page = np.full((1200, 1600), 255, np.uint8)
     cv2.line(page, (200, 640), (620, 596), 0, 12)
+    cv2.line(page, (210, 780), (630, 736), 0, 12)
+    for x in (200, 620):
+        cv2.line(page, (x, 638 - (x - 200) // 10), (x + 10, 782 - (x - 200) // 10), 0, 12)
     assert find_grids(find_rules(page, 300)).staves == []
     for y in range(800, 896, 24):
         cv2.line(page, (200, y), (1400, y), 0, 3)

@@ -269,7 +269,7 @@ def _figure_region(figure: Figure, numbered: _Numbering, subject: Subject) -> Re
         role=Role.FIGURE,
         outline=figure.outline,
         confidence=0.8,
-        reason=f"ink that is no text; looks like a {subject.value}",
+        reason="ink that is no text",
         subject=subject,
     )
 

@@ -15,7 +15,7 @@ LEAST_ROW = 0.105  # inches: lower than a row of six-point type are the lines of
 LEAST_WIDTH, LEAST_HEIGHT = 1.0, 0.14  # inches of a table: one column of figures, one row of type
 LEAST_RULED = 0.2  # of a grid's width or height that a rule runs along
 LEAST_PARTED = 0.5  # of the side between two cells that is ruled
-STAFF_INK = 0.8  # of a bundle's rows, that its five rules fill at most
+LEAST_STAFF = 4  # rules above each other, of a staff's five
 STAFF_BUNDLE = 2.5  # times the usual gap: the height of a rule, above which it is a staff's five
 LEAST_CELLS = {True: 3, False: 4}  # in a single row or column, and in a grid: two cells are a box with a divider
 
@@ -79,9 +79,11 @@ def _is_staff(across: NDArray[np.uint8], width: int, gap: int) -> bool:
     if len(hits) == 0:
         return False
     runs = np.split(hits, np.flatnonzero(np.diff(hits) > gap * 2) + 1)
-    high = float(np.median([run[-1] - run[0] for run in runs])) > STAFF_BUNDLE * gap
-    # One stroke that leans has ink in each of its rows.
-    return high and float(np.median([len(run) / (run[-1] - run[0] + 1) for run in runs])) < STAFF_INK
+    if float(np.median([run[-1] - run[0] for run in runs])) <= STAFF_BUNDLE * gap:
+        return False
+    # One stroke that leans is high as well, but there are no five of them above each other.
+    begins = np.diff(across.astype(np.int8), axis=0, prepend=0) == 1
+    return float(np.median(begins.sum(axis=0))) >= LEAST_STAFF
 
 
 def _row_height(table: FoundTable) -> float:

@@ -8,7 +8,7 @@ from enum import StrEnum
 from hyalen.core.languages import frequency, has_word_list, identify, language_name
 from hyalen.core.layout.cells import odd_cells
 from hyalen.core.layout.paragraphs import LIST_MARKER
-from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Word
+from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject, Word
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.totals import wrong_totals
@@ -354,6 +354,8 @@ def _regions(content: PageContent) -> Iterator[Doubt]:
 
 def _shown(region: Region) -> str:
     """What a picture shows, in a word."""
+    if region.subject is Subject.MUSIC:
+        return "piece of music"
     return region.subject.value.replace("_", " ") if region.subject else "picture"
 
 

@@ -51,10 +51,10 @@
         <Checkbox checked={formats.includes(f.name)} onchange={() => toggle(f.name)}>{f.describes}</Checkbox>
       {/each}
     </fieldset>
-    <fieldset class="m-0 border-0 p-0">
-      <legend class="mb-1 p-0 text-sm font-bold">Plain text</legend>
-      <Checkbox bind:checked={keepHeads}>Keep running heads and page numbers</Checkbox>
+    <fieldset class="m-0 flex flex-col gap-2 border-0 p-0">
+      <legend class="mb-1 p-0 text-sm font-bold">Choices</legend>
       <Checkbox bind:checked={joinTables}>Join tables that go on over pages</Checkbox>
+      <Checkbox bind:checked={keepHeads}>Keep running heads and page numbers in plain text</Checkbox>
     </fieldset>
     <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={() => make()}>
       {waiting ? 'Making…' : `Make ${counted(picked.length * formats.length, 'file')}`}
