@@ -7,9 +7,10 @@ from typing import NamedTuple
 import numpy as np
 import zxingcpp
 
-from hyalen.core.imaging.pixels import Image
+from hyalen.core.imaging.pixels import Image, reduced
 from hyalen.core.model.geometry import Box
 
+WORK_DPI = 200.0  # pixels an inch: the narrowest bars that copiers print are two pixels wide
 LEAST_CHARACTERS = 4  # shorter ones are found in hatchings
 MARGIN = 0.03  # inches around the bars: their own blank rim is not counted
 
@@ -32,11 +33,12 @@ def read_bar_codes(page: Image, dpi: float) -> list[BarCode]:
     dpi : float
         Pixels an inch.
     """
-    height, width = page.shape
-    whole, margin = Box(0, 0, width, height), int(MARGIN * dpi)
+    small, factor = reduced(page, dpi, WORK_DPI)
+    height = small.shape[0]
+    whole, margin = Box(0, 0, page.shape[1], page.shape[0]), int(MARGIN * dpi)
     found: list[BarCode] = []
     for turned in (False, True):
-        view = np.ascontiguousarray(np.rot90(page, -1)) if turned else page
+        view = np.ascontiguousarray(np.rot90(small, -1)) if turned else np.ascontiguousarray(small)
         for code in zxingcpp.read_barcodes(view, try_rotate=False, try_invert=False, try_downscale=False):
             if not code.valid or len(code.text) < LEAST_CHARACTERS:
                 continue
@@ -45,7 +47,8 @@ def read_bar_codes(page: Image, dpi: float) -> list[BarCode]:
             if turned:  # a quarter turn clockwise took (x, y) to (height - 1 - y, x)
                 corners = [(y, height - 1 - x) for x, y in corners]
             xs, ys = zip(*corners, strict=True)
-            box = Box(min(xs), min(ys), max(xs), max(ys)).grown(margin, whole)
+            edges = (min(xs), min(ys), max(xs), max(ys))
+            box = Box(*(round(v * factor) for v in edges)).grown(margin, whole)
             if not any(box.overlap(other.box) > 0.5 * box.area for other in found):
                 found.append(BarCode(code.format.name, code.text, box))
     return found

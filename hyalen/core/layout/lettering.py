@@ -28,6 +28,7 @@ LEAST_UNDERLINED, LEAST_STRUCK = 16.0, 24.0  # pixels of a capital: letters of s
 # Of stems, to the right: upright ones of a page that is straight within a degree or two, and italics.
 UPRIGHT, SLANTED = np.tan(np.radians([-2, 0, 2])), np.tan(np.radians([8, 10, 12, 14, 17, 20]))
 SLANT_SIZE = 28.0  # pixels of a capital that suffice to tell slant
+PERHAPS = 0.95  # times as sharp, at two slants alone, may a slanted word be
 SHARPER = 1.06  # times as sharp as upright must the columns of a slanted word be
 CROSSED = 0.96  # of a word's width that a stroke runs along
 BEYOND = 1.5  # capitals: a stroke that goes on farther beyond its line is a printed rule
@@ -200,18 +201,28 @@ def _leaning(line: Line, ink: NDArray[np.uint8], size: float) -> list[bool | Non
         columns = cv2.reduce(sheared, 0, cv2.REDUCE_SUM, dtype=cv2.CV_64F)[0]
         return np.cumsum(np.square(np.diff(columns)))
 
-    upright, slanted = ([sharpness(slant) for slant in slants] for slants in (UPRIGHT, SLANTED))
-    found: list[bool | None] = []
-    for word in line.words:
-        if sum(c in STEMS for c in word.text) < LEAST_STEMS or word.box.width < size:
-            found.append(None)
-            continue
-        reach = 0.1 * size
-        first = max(0, int((word.box.left - left - reach) * scale) + pad)
-        last = min(width + 2 * pad - 2, int((word.box.right - left + reach) * scale) + pad)
-        straight, leaning = (max(float(s[last] - s[first]) for s in each) for each in (upright, slanted))
-        found.append(leaning > SHARPER * straight)
-    return found
+    reach = 0.1 * size
+    spans = [
+        (
+            max(0, int((word.box.left - left - reach) * scale) + pad),
+            min(width + 2 * pad - 2, int((word.box.right - left + reach) * scale) + pad),
+        )
+        if sum(c in STEMS for c in word.text) >= LEAST_STEMS and word.box.width >= size
+        else None
+        for word in line.words
+    ]
+
+    def sharpest(slants: NDArray[np.float64]) -> list[float]:
+        tried = [sharpness(slant) for slant in slants]
+        return [max(float(s[span[1]] - s[span[0]]) for s in tried) if span else 0.0 for span in spans]
+
+    upright, leaning = sharpest(UPRIGHT[1:2]), sharpest(SLANTED[1:4:2])
+    if any(a > PERHAPS * b for a, b in zip(leaning, upright, strict=True)):  # most lines have nothing in italics
+        upright, leaning = sharpest(UPRIGHT), sharpest(SLANTED)
+        told = [a > SHARPER * b for a, b in zip(leaning, upright, strict=True)]
+    else:
+        told = [False] * len(spans)
+    return [value if span else None for value, span in zip(told, spans, strict=True)]
 
 
 def _strokes_along(line: Line, word: Word, ink: NDArray[np.uint8], size: float) -> set[Style]:

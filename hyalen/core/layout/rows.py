@@ -36,7 +36,8 @@ def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[B
     result: list[FoundLine] = []
     for line in lines:
         words = sorted(line.words, key=lambda w: w.box.left)
-        cuts = [i for i, (a, b) in enumerate(pairwise(words), 1) if _is_cut(a.box, b.box, line.height, down, texts)]
+        beside = [t for t in texts if t.top < line.box.bottom and line.box.top < t.bottom]
+        cuts = [i for i, (a, b) in enumerate(pairwise(words), 1) if _is_cut(a.box, b.box, line.height, down, beside)]
         if not cuts:
             result.append(line)
             continue
@@ -81,7 +82,7 @@ def _is_cut(a: Box, b: Box, height: float, down: Sequence[Box], texts: Sequence[
             crossed = min(bottom, rule.bottom) - max(top, rule.top)
             if crossed > 0.6 * (bottom - top) and rule.height > 2 * height:
                 return True
-    if b.left - a.right < LEAST_GUTTER * height:
+    if len(texts) < 2 or b.left - a.right < LEAST_GUTTER * height:
         return False
     left = [t for t in texts if t.covers(a, 0.8)]
     right = [t for t in texts if t.covers(b, 0.8)]
