@@ -53,7 +53,7 @@ def test_the_whole_job(page: Page, scan: Path, tmp_path: Path) -> None:
     # Tag: the figure is described, a block becomes a heading by key and moves up by key.
     expect(page.locator("[data-lifted]")).to_have_count(0)
     page.get_by_role("button", name="Tag").click()
-    page.locator("[data-region]", has_text="Picture, not described").get_by_role("button").first.click()
+    page.locator("[data-region]", has_text=", not described").get_by_role("button").first.click()
     page.get_by_label("Description").fill("A lighthouse on a rock")
     page.get_by_label("Description").press("Enter")
     expect(page.locator("[data-region]", has_text="A lighthouse on a rock")).to_be_visible()

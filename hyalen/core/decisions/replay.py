@@ -300,7 +300,7 @@ _TABLE_ROLES = {Role.TABLE, Role.ARTIFACT}
 
 def roles_for(kind: RegionKind) -> tuple[Role, ...]:
     """The roles that a region of this kind can be given."""
-    if kind.is_picture:
+    if kind is RegionKind.FIGURE:
         return tuple(r for r in Role if r in _PICTURE_ROLES)
     if kind is RegionKind.TABLE:
         return tuple(r for r in Role if r in _TABLE_ROLES)
