@@ -5,12 +5,12 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.aligned import is_number
 from hyalen.core.layout.cells import numeric_columns
 from hyalen.core.model.content import Cell, Line, PageContent, Region, Word
-from hyalen.core.model.found import Shape
 from hyalen.core.model.geometry import Box, Point
+from hyalen.core.reading.numerals import read_numerals
 from hyalen.core.reading.reader import Reader
 
 ALPHABET = "0123456789.,:-–/()%£$€½¼¾"
@@ -18,7 +18,6 @@ WEAK = 0.8  # confidence of a word in a column of figures, below which its cell 
 BETTER = 0.05  # by which another reading of a figure must be surer
 SURE = 0.6  # confidence of a figure in a cell that was empty
 MOST = 150  # cells a page
-HEIGHT, MARGIN = 40.0, 16  # pixels of figures that the engine is shown, and white around them
 DARK = 128  # grey level
 INSET = 0.012  # inches from the cell's rules
 LEAST_INK, LEAST_HEIGHT = 0.004, 0.045  # of the cell's area; inches: less is a speck or a leader
@@ -50,9 +49,10 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         if box is None:
             return cell
         left -= 1
-        text, confidence = _figure(page, dpi, box, language, reader)
-        if not is_number(text):
+        found = read_numerals(page, dpi, box, language, reader, ALPHABET)
+        if found is None or not is_number(found.text):
             return cell
+        text, confidence = found.text, found.confidence
         if not words:
             if confidence < SURE:
                 return cell
@@ -109,15 +109,3 @@ def _ink(page: Image, dpi: float, cell: Box) -> Box | None:
         return None
     box = Box(int(xs.min()) + left, int(ys.min()) + top, int(xs.max()) + 1 + left, int(ys.max()) + 1 + top)
     return box if LEAST_HEIGHT * dpi < box.height < WHOLE * dpi else None
-
-
-def _figure(page: Image, dpi: float, box: Box, language: str, reader: Reader) -> tuple[str, float]:
-    """What the ink in a box says as figures, and how sure that is."""
-    crop = page[box.top : box.bottom, box.left : box.right]
-    scale = HEIGHT / max(1, crop.shape[0])
-    how = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
-    crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
-    crop = as_uint8(cv2.copyMakeBorder(crop, *(MARGIN,) * 4, cv2.BORDER_CONSTANT, value=255))
-    found = reader.read_region(crop, dpi, (language,), Shape.LINE, alphabet=ALPHABET)
-    words = [w for block in found for line in block.lines for w in line.words]
-    return (words[0].text, words[0].confidence) if len(words) == 1 else ("", 0.0)

@@ -7,21 +7,20 @@ from collections.abc import Sequence
 from itertools import groupby
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import mostly_right_to_left
 from hyalen.core.layout.lettering import LEAST_SIZE, glyph_boxes, shift
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.strokes import DARK
-from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Shape, Style
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Style
 from hyalen.core.model.geometry import Box, union
+from hyalen.core.reading.numerals import read_numerals
 from hyalen.core.reading.reader import Reader
 
 ALPHABET = "0123456789*†°"
 MOST = 120  # readings a page: more are noise
-HEIGHT, MARGIN = 40.0, 20  # pixels of figures that the engine is shown, and white around them
 SURE = 0.6  # confidence of the figures that replace marks
 # What a lowered figure follows: a letter or a chemical formula. Behind other words stand commas.
 _FORMULA = re.compile(r"^(?:[A-Za-z]|\(?[A-Z][a-z]?\d*\)?[A-Z0-9(][A-Za-z0-9()]{0,6})$")
@@ -54,10 +53,10 @@ def read_raised(page: Image, dpi: float, blocks: Sequence[FoundBlock], reader: R
         if run is None:
             return word
         left -= 1
-        figures = _figures(page, dpi, run.box, word.language, reader)
-        if not figures or figures == word.text[run.start : run.end]:
+        found = read_numerals(page, dpi, run.box, word.language, reader, ALPHABET)
+        if found is None or found.confidence < SURE or found.text == word.text[run.start : run.end]:
             return word
-        text = word.text[: run.start] + figures + word.text[run.end :]
+        text = word.text[: run.start] + found.text + word.text[run.end :]
         return word._replace(text=text, letters="", others=(*word.others, word.text))
 
     def settled(line: FoundLine) -> FoundLine:
@@ -109,15 +108,3 @@ def _run(page: Image, word: FoundWord, line: FoundLine, size: float) -> _Run | N
     if lowered and not _FORMULA.match(text[:start]):
         return None
     return _Run(box, start, end)
-
-
-def _figures(page: Image, dpi: float, box: Box, language: str, reader: Reader) -> str:
-    crop = page[box.top : box.bottom, box.left : box.right]
-    scale = HEIGHT / max(1, crop.shape[0])
-    large = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC))
-    large = as_uint8(cv2.copyMakeBorder(large, *(MARGIN,) * 4, cv2.BORDER_CONSTANT, value=255))
-    found = reader.read_region(large, dpi, (language,), Shape.LINE, alphabet=ALPHABET)
-    words = [w for block in found for line in block.lines for w in line.words]
-    if len(words) != 1 or words[0].confidence < SURE:
-        return ""
-    return words[0].text
