@@ -364,7 +364,12 @@ def test_the_browser_is_told_the_rules(client: TestClient) -> None:
     told = client.get("/api/about", headers={"Accept-Language": "de-DE,de;q=0.9"}).json()
     rules = {r["role"]: r for r in told["roles"]}
     assert set(rules) == {r.value for r in Role}
-    assert rules["table"]["kinds"] == ["table"] and set(rules["artifact"]["kinds"]) == {"text", "table", "figure", "formula"}
+    assert rules["table"]["kinds"] == ["table"] and set(rules["artifact"]["kinds"]) == {
+        "text",
+        "table",
+        "figure",
+        "formula",
+    }
     # A figure has no text; what was taken for a formula may be made text again.
     assert "figure" not in rules["paragraph"]["kinds"] and "formula" in rules["paragraph"]["kinds"]
     assert [r for r in rules if rules[r]["artifact"]] == ["running_head", "page_number", "artifact"]

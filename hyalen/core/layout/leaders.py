@@ -22,6 +22,7 @@ WIDEST_PITCH = 0.2  # inches from dot to dot
 LEAST_DOTS = 6  # of a leader: an ellipsis has three or four
 OFF_LEVEL = 0.5  # dots: how far one may stand above or below the one before
 UNEVEN, MOST_MISSED = 0.3, 3.5  # usual pitches: off a whole number of them; where dots are missing
+NEAR, OFF_BASELINE = 4.0, 0.4  # line heights between a leader and its words; from it to their baseline
 MOST_DOTS = 20_000  # of a page: more are a halftone
 
 
@@ -94,50 +95,41 @@ def without_leaders(page: Image, leaders: Sequence[Box]) -> Image:
 
 
 def with_leaders(blocks: Sequence[FoundBlock], leaders: Sequence[Box]) -> list[FoundBlock]:
-    """The blocks with a word for each leader, which joins what stands to its left and right into one line."""
+    """The blocks with a word for each leader, which joins what stands right to its left and right into one line."""
     blocks = list(blocks)
     for leader in sorted(leaders, key=lambda box: (box.bottom, box.left)):
-        beside = [
-            (i, line)
-            for i, block in enumerate(blocks)
-            for line in block.lines
-            if abs(line.level_at(leader.centre.x) - leader.bottom) < 0.4 * line.height
-        ]
-        left = max((b for b in beside if b[1].box.left < leader.left), key=lambda b: _near(b[1], leader), default=None)
-        right = [b for b in beside if b[1].box.left >= leader.right - 2]
-        if left is None:
+        lines = [line for block in blocks for line in block.lines if _is_level(line, leader)]
+        before = [line for line in lines if -2 <= leader.left - _end(line, leader) < NEAR * line.height]
+        if not before:
             continue
-        at, line = left
-        others = [b for b in right if b[1] is not line and not _between(blocks, leader, b[1])]
-        word = FoundWord(LEADER, leader, 1.0, line.words[-1].language)
-        words = [*line.words, word, *(w for _, each in others[:1] for w in each.words)]
-        words.sort(key=lambda w: w.box.left)
-        box = union(w.box for w in words)
-        start, end = line.baseline
-        joined = line._replace(words=tuple(words), box=box, baseline=(start, Point(max(end.x, box.right), end.y)))
-        gone = {id(line), *(id(each) for _, each in others[:1])}
-        blocks = [
-            block._replace(
-                lines=tuple(
-                    joined if each is line else each for each in block.lines if each is line or id(each) not in gone
-                )
-            )
-            for block in blocks
+        line = max(before, key=lambda each: _end(each, leader))
+        after = [
+            other for other in lines if other is not line and -2 <= other.box.left - leader.right < NEAR * other.height
         ]
-        blocks[at] = blocks[at]._replace(box=union((blocks[at].box, box)))
+        number = min(after, key=lambda other: other.box.left, default=None)
+        blocks = _joined(blocks, line, leader, number)
     return blocks
 
 
-def _near(line: FoundLine, leader: Box) -> int:
-    """Where the last of the line's words before the leader ends."""
-    return max((w.box.right for w in line.words if w.box.left < leader.left), default=-1)
+def _joined(blocks: Sequence[FoundBlock], line: FoundLine, leader: Box, number: FoundLine | None) -> list[FoundBlock]:
+    """The blocks with the leader, and the line behind it, at the end of the line before it."""
+    word = FoundWord(LEADER, leader, 1.0, line.words[-1].language)
+    words = sorted((*line.words, word, *(number.words if number else ())), key=lambda w: w.box.left)
+    box = union(w.box for w in words)
+    start, end = line.baseline
+    whole = line._replace(words=tuple(words), box=box, baseline=(start, Point(max(end.x, box.right), end.y)))
+    joined = []
+    for block in blocks:
+        lines = tuple(whole if each is line else each for each in block.lines if each is not number)
+        held = whole in lines
+        joined.append(block._replace(lines=lines, box=union((block.box, box)) if held else block.box))
+    return joined
 
 
-def _between(blocks: Sequence[FoundBlock], leader: Box, line: FoundLine) -> bool:
-    """Whether another line begins between the leader and this one."""
-    return any(
-        leader.right - 2 <= other.box.left < line.box.left
-        and abs(other.level_at(leader.centre.x) - leader.bottom) < 0.4 * other.height
-        for block in blocks
-        for other in block.lines
-    )
+def _is_level(line: FoundLine, leader: Box) -> bool:
+    return abs(line.level_at(leader.centre.x) - leader.bottom) < OFF_BASELINE * line.height
+
+
+def _end(line: FoundLine, leader: Box) -> float:
+    """Where the last of the line's words before the leader ends; infinite where none is."""
+    return max((w.box.right for w in line.words if w.box.right <= leader.left + 2), default=float("inf"))
