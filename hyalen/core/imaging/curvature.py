@@ -28,6 +28,37 @@ MOST_UNLIKE = 3  # Euclidean distance of two such pictures: beyond, they are oth
 LEAST_WIDTH_ERROR = 0.008  # in logarithms
 STEEPNESSES = np.linspace(0, 0.85, 35)  # of the surface where it is steepest
 EVIDENT_SHORTENING = 12.0  # fall of chi squared
+LEAST_GLYPHS, LEAST_LINE = 10, 5  # of a page, of a line
+LONGEST_GLYPH, SHORTEST_LINE = 14, 6  # glyphs' heights
+GLYPH = (0.6, 3.0)  # of the usual height: what is lower or taller is no letter
+# From a glyph to the next one on its line: how much heights off a line weigh against heights along it, where the next is
+# looked for and how many are, and in heights how far it may be, how much of their height both share, how far off it is.
+OFF_LINE, SEARCHED, NEIGHBOURS, FARTHEST, SHARED, LOWEST = 1.5, 2.6, 8, 2.2, 0.35, 0.8
+COST_OFF, COST_MIDDLE = 0.7, 0.3  # of a height off the line, of lower edges and of middles, against one along it
+JOINED = 0.1  # letters' heights of spread about their lines, beyond which they join and stand on no baseline
+ROWS, STEP, COLUMNS = 9, 0.2, (12, 80)  # of the grid: rows, inches between columns, how many of these
+DEEPEST, STRAINED = 0.97, 0.85  # quantiles of the letters' shifts: the deepest, and from where on they are strained
+OUTSIDE = 1.3  # half heights of the text, beyond which the field goes on as it is there
+# Stiffness across of the field's constant, linear and quadratic part down the page, and how near to nothing each is held.
+STIFF, NEAR_NOTHING = (0.35, 0.5, 1.2), (2e-3, 2e-2, 8e-2)
+NORMAL = 1.4826  # median absolute deviations in a standard deviation of a normal distribution
+LEAST_SCALE, TUBES, WIDE_ROUNDS = (
+    0.02,
+    (6.0, 3.5),
+    3,
+)  # letters' heights; deviations within which letters count, first and last
+LEAST_WEIGHT = 1e-4  # so that no line is without any
+FLAT_QUANTILES, FLAT_SLOPES = (0.3, 0.5, 0.7), 0.03  # of slopes along the page: all flat where they differ by less
+LEAST_SLOPE = 0.01  # of a line: less is no fall to a spine
+PART_INCHES, LEAST_PARTS, LEAST_IN_PART = (
+    0.3,
+    (6, 5),
+    12,
+)  # parts of the width; how many, and how many known; glyphs of one
+NEARER, DRAWN_IN = (0.7, 1.4), (0.6, 1.7)  # within which a lens may enlarge and draw in
+MOST_NARROWED = 0.5  # in logarithms: more is another letter
+HEIGHT_WEIGHT = 4  # of a logarithm of heights among the pixels of a shape
+LEAST_SPREAD = 0.25  # pixels
 AXES = (0.0, 0.25, 0.5, 0.75, 1.0)  # shares of the page's width at which a lens may stand
 Floats = NDArray[np.float64]
 
@@ -88,21 +119,21 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     count = int(letters.line.max()) + 1
     heights = _line_medians(y, letters.line, count)
     fitted = _fit(field, x, y, heights, letters)
-    if fitted.scale > 0.1:  # joined scripts stand on their connecting strokes
+    if fitted.scale > JOINED:  # joined scripts stand on their connecting strokes
         dense = _fit(field, x, letters.densest() / dpi, heights, letters)
         if dense.scale < fitted.scale:
             fitted = dense
     coefficients = fitted.coefficients
     shifts = field.at(x, heights) @ coefficients
-    rows = np.linspace(0.0, size[1], 9)
-    columns = np.linspace(0.0, size[0], min(80, max(12, int(size[0] / 0.2) + 1)))
+    rows = np.linspace(0.0, size[1], ROWS)
+    columns = np.linspace(0.0, size[0], min(COLUMNS[1], max(COLUMNS[0], int(size[0] / STEP) + 1)))
     down = np.array([field.at(columns, np.full(len(columns), r)) @ coefficients for r in rows])
     # What depends on y alone only moves whole lines: each row is measured from its own middle.
     covered = (columns >= x.min()) & (columns <= x.max())
     level = np.median(down[:, covered], axis=1) if covered.any() else down.mean(axis=1)
     own = shifts - np.interp(heights, rows, level)
-    deepest = float(np.quantile(np.abs(own), 0.97))
-    strained = np.abs(own) >= np.quantile(np.abs(own), 0.85)
+    deepest = float(np.quantile(np.abs(own), DEEPEST))
+    strained = np.abs(own) >= np.quantile(np.abs(own), STRAINED)
     before, after = (float(np.median(np.abs(r[strained]))) for r in (fitted.straight, fitted.residual))
     gain = 1 - after / before if before > 0 else 0.0
     if deepest < LEAST_BEND or gain < LEAST_GAIN:
@@ -126,12 +157,13 @@ def find_letters(page: Image, dpi: float) -> Letters:
     stats = np.c_[ink.stats[1:], np.arange(1, len(ink.stats))].astype(np.float64)
     nothing = np.empty(0, np.int64)
     none = Letters(np.empty(0), np.empty(0), np.empty(0), nothing, 0.0, ink, nothing)
-    if len(stats) < 10:
+    if len(stats) < LEAST_GLYPHS:
         return none
     height = float(np.median(stats[:, 3][stats[:, 3] > dpi / 40])) if (stats[:, 3] > dpi / 40).any() else 0.0
-    usable = (stats[:, 3] > 0.6 * height) & (stats[:, 3] < 3 * height) & (stats[:, 2] < 14 * height)
+    usable = (stats[:, 3] > GLYPH[0] * height) & (stats[:, 3] < GLYPH[1] * height)
+    usable &= stats[:, 2] < LONGEST_GLYPH * height
     stats = stats[usable][np.argsort(stats[usable][:, 0])]
-    if len(stats) < 10:
+    if len(stats) < LEAST_GLYPHS:
         return none
     left, top, width, tall = stats[:, 0], stats[:, 1], stats[:, 2], stats[:, 3]
     right, bottom, middle = left + width, top + tall, top + tall / 2
@@ -144,7 +176,7 @@ def find_letters(page: Image, dpi: float) -> Letters:
         while at >= 0:
             chain.append(at)
             at = int(after[at])
-        if len(chain) >= 5 and right[chain[-1]] - left[chain[0]] > 6 * height:
+        if len(chain) >= LEAST_LINE and right[chain[-1]] - left[chain[0]] > SHORTEST_LINE * height:
             line[chain] = chains
             chains += 1
     kept = line >= 0
@@ -168,9 +200,9 @@ def _followers(
     left: Floats, right: Floats, top: Floats, bottom: Floats, middle: Floats, height: float
 ) -> NDArray[np.int64]:
     """For each glyph, the next on its line, or -1; no glyph follows two."""
-    count, neighbours = len(left), 8
-    tree = cKDTree(np.c_[left, 1.5 * bottom])
-    _, near = tree.query(np.c_[right, 1.5 * bottom], k=neighbours, distance_upper_bound=2.6 * height)
+    count, neighbours = len(left), NEIGHBOURS
+    tree = cKDTree(np.c_[left, OFF_LINE * bottom])
+    _, near = tree.query(np.c_[right, OFF_LINE * bottom], k=neighbours, distance_upper_bound=SEARCHED * height)
     here = np.repeat(np.arange(count), neighbours)
     there = near.ravel()
     known = (there < count) & (there != here)
@@ -179,12 +211,16 @@ def _followers(
     lower = np.abs(bottom[there] - bottom[here])
     fits = (
         (left[there] > left[here])
-        & (left[there] - right[here] < 2.2 * height)
-        & (shared > 0.35 * np.minimum(bottom[there] - top[there], bottom[here] - top[here]))
-        & (lower < 0.8 * height)
+        & (left[there] - right[here] < FARTHEST * height)
+        & (shared > SHARED * np.minimum(bottom[there] - top[there], bottom[here] - top[here]))
+        & (lower < LOWEST * height)
     )
     here, there = here[fits], there[fits]
-    cost = np.maximum(left[there] - right[here], 0) + 0.7 * lower[fits] + 0.3 * np.abs(middle[there] - middle[here])
+    cost = (
+        np.maximum(left[there] - right[here], 0)
+        + COST_OFF * lower[fits]
+        + COST_MIDDLE * np.abs(middle[there] - middle[here])
+    )
     after = np.full(count, -1, np.int64)
     followed = np.zeros(count, bool)
     for i in np.argsort(cost, kind="stable"):  # cheapest pairs first, as in a matching
@@ -213,15 +249,14 @@ class _Field:
 
         inside = np.clip(x, 0, self.width - 1e-9)
         splines = BSpline.design_matrix(inside, self.knots, 3).toarray()
-        v = np.clip((y - self.middle) / self.half, -1.3, 1.3)
+        v = np.clip((y - self.middle) / self.half, -OUTSIDE, OUTSIDE)
         return np.concatenate([splines, splines * v[:, None], splines * (v**2)[:, None]], axis=1)
 
     def penalty(self) -> Floats:
         """Rows that hold second differences across, and the higher terms, near zero."""
         second = np.diff(np.eye(self.across), 2, axis=0)
-        weights = (0.35, 0.5, 1.2)
-        ridge = np.eye(3 * self.across) * np.repeat([2e-3, 2e-2, 8e-2], self.across)[:, None]
-        return np.concatenate([np.kron(np.diag(weights), second), ridge])
+        ridge = np.eye(3 * self.across) * np.repeat(NEAR_NOTHING, self.across)[:, None]
+        return np.concatenate([np.kron(np.diag(STIFF), second), ridge])
 
 
 class _Fitted(NamedTuple):
@@ -251,9 +286,9 @@ def _fit(field: _Field, x: Floats, y: Floats, heights: Floats, letters: Letters)
         residual = target - inner @ coefficients
         residual -= _line_medians(residual, line, count)
         # From a wide tube to a narrow one: first all letters count, at last those on the baseline.
-        scale = max(1.4826 * float(np.median(np.abs(residual))), 0.02 * unit)
-        tube = (6.0 if turn < 3 else 3.5) * scale
-        weight = np.clip(1 - (residual / tube) ** 2, 0, None) ** 2 + 1e-4
+        scale = max(NORMAL * float(np.median(np.abs(residual))), LEAST_SCALE * unit)
+        tube = TUBES[turn >= WIDE_ROUNDS] * scale
+        weight = np.clip(1 - (residual / tube) ** 2, 0, None) ** 2 + LEAST_WEIGHT
     return _Fitted(coefficients, straight, residual, scale / unit)
 
 
@@ -272,8 +307,8 @@ def _line_medians(values: Floats, line: NDArray[np.int64], count: int) -> Floats
 def _lean(down: Floats, columns: Floats) -> float:
     """Degrees counter-clockwise of the flat part; of the whole, where nothing is flat."""
     slopes = np.gradient(down, columns, axis=1)
-    low, middle, high = np.quantile(slopes, (0.3, 0.5, 0.7))
-    if high - low > 0.03:
+    low, middle, high = np.quantile(slopes, FLAT_QUANTILES)
+    if high - low > FLAT_SLOPES:
         middle = np.polyfit(columns, down.mean(axis=0), 1)[0]
     return -float(np.rad2deg(np.arctan(middle)))
 
@@ -292,27 +327,27 @@ def _shortening(down: Floats, columns: Floats, height: float, letters: Letters, 
     slope -= np.median(slope)
     steepest = float(np.abs(slope).max())
     flat = np.ones(len(columns))
-    if steepest < 0.01:
+    if steepest < LEAST_SLOPE:
         return flat
     x = letters.x / dpi
     steep = np.abs(np.interp(x, columns, slope))
     narrower = _narrowing(letters, steep <= np.median(steep))
-    edges = np.linspace(columns[0], columns[-1], max(6, int(columns[-1] / 0.3)))
+    edges = np.linspace(columns[0], columns[-1], max(LEAST_PARTS[0], int(columns[-1] / PART_INCHES)))
     which = np.digitize(x, edges) - 1
     places, widths, sure = [], [], []
     for part in range(len(edges) - 1):
         here = (which == part) & np.isfinite(narrower)
-        if here.sum() >= 12:
+        if here.sum() >= LEAST_IN_PART:
             places.append(float(x[here].mean()))
             widths.append(float(np.mean(narrower[here])))
             sure.append(1 / (float(np.var(narrower[here])) / here.sum() + LEAST_WIDTH_ERROR**2))
-    if len(places) < 5:
+    if len(places) < LEAST_PARTS[1]:
         return flat
     weights = np.array(sure)
     best, least, without = flat, np.inf, np.inf
-    deeper = np.clip(1 + (leaning - np.median(leaning)) / height, 0.7, 1.4)
+    deeper = np.clip(1 + (leaning - np.median(leaning)) / height, *NEARER)
     axes = columns[0] + np.array(AXES) * (columns[-1] - columns[0])
-    drawn_in = [1 / np.clip(np.gradient(axis + (columns - axis) / deeper, columns), 0.6, 1.7) for axis in axes]
+    drawn_in = [1 / np.clip(np.gradient(axis + (columns - axis) / deeper, columns), *DRAWN_IN) for axis in axes]
     for sight, steepness in product((flat, *drawn_in), STEEPNESSES):
         seen = sight * np.sqrt(1 - (slope / steepest * steepness) ** 2)
         gap = np.array(widths) - np.interp(places, columns, np.log(seen))
@@ -344,7 +379,7 @@ def _narrowing(letters: Letters, flat: NDArray[np.bool_]) -> Floats:
     gaps = np.where(near, widths[:, None] - widths[known[like]], np.nan)
     some = near.any(axis=1)
     found[some] = np.nanmedian(gaps[some], axis=1)
-    found[np.abs(found) > 0.5] = np.nan
+    found[np.abs(found) > MOST_NARROWED] = np.nan
     return found
 
 
@@ -355,7 +390,7 @@ def _spreads(ink: Pieces) -> Floats:
     count = np.maximum(np.bincount(which, minlength=len(ink.stats)), 1)
     mean = np.bincount(which, x, len(ink.stats)) / count
     square = np.bincount(which, x.astype(np.float64) ** 2, len(ink.stats)) / count
-    return np.sqrt(np.maximum(square - mean**2, 0.25**2))
+    return np.sqrt(np.maximum(square - mean**2, LEAST_SPREAD**2))
 
 
 def _shapes(letters: Letters) -> NDArray[np.float32]:
@@ -368,7 +403,7 @@ def _shapes(letters: Letters) -> NDArray[np.float32]:
         shapes[i, :-1] = cv2.resize(glyph, (side, side), interpolation=cv2.INTER_AREA).ravel()
         shapes[i, -1] = height
     shapes[:, :-1] /= 255
-    shapes[:, -1] = 4 * np.log(shapes[:, -1])
+    shapes[:, -1] = HEIGHT_WEIGHT * np.log(shapes[:, -1])
     return shapes
 
 

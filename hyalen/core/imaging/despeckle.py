@@ -20,6 +20,28 @@ TOUCHING = 1.3  # of the small letters' height: what is wider is several letters
 LONGEST_FIBRE, THICKEST_FIBRE = 1 / 14, 1 / 85  # inches: longer and thicker are strokes of letters and dashes
 OBLIQUE = 12.0  # degrees from upright and level, as no dash, bar or figure one is
 CLEAR = 2  # pixels of paper around a mark that is no part of a letter
+INK = 200  # grey level: the palest that is looked at
+# Parts of an inch: the side of a square speck; the longest one; the least letter and the largest full stop; how near
+# to a letter nothing goes; the grid on which letters are found; the least part of a broken letter and of a leader.
+SPECK, LONGEST_SPECK, LETTER, NEAR, GRID, PART = 60, 30, 25, 14, 75, 100
+FRAME = 2  # parts of an inch: what is larger is a table's frame, which is not all that it encloses
+FIBRE_ALONE = 1.5  # times the longest fibre: the distance within which there is no other mark
+TALLEST, WIDEST, WIDEST_TIED = 4, 3, 2  # parts of an inch: of letters; inches: of letters that run together
+SMALL_LETTERS = 40  # percentile of the letters' heights: small ones, not capitals
+# Small letters' heights: the largest dust; how far a letter may be from a dot of its; the least height and the least
+# width of letters that run together, the latter over their height.
+LARGEST_DUST, DOT_REACH, TIED_HEIGHT, TIED_WIDTH = 0.45, 2.2, 0.6, 1.8
+LEVEL, UPRIGHT, COLON = 0.12, 0.15, 1.1  # the same: off one level, off one upright, and between a colon's dots
+# The same, of where a dot may stand by a letter: over and under it, beside it, on its baseline, at its head.
+OVERLAP, OVER, UNDER, BESIDE, ON_LINE, AT_HEAD, BETWEEN = 0.2, 0.8, 0.5, 0.6, 0.3, 0.35, 0.4
+LONG, DESCENDER = 1.2, 0.35  # the same: the height of capitals and of letters that reach below the line; how far
+STEM, STEM_HEIGHT, STEM_DOT = (
+    0.6,
+    1.5,
+    0.5,
+)  # width of a stem over its height; small letters' heights: stems, their dots
+LEAST_DOT = 0.5  # of the square of a stroke
+ROW = 9  # parts of an inch between marks that belong together, as those of a colon or a row of leader dots
 
 
 def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
@@ -44,45 +66,47 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     page, removed
         The page and the number of marks taken off.
     """
-    dark = (grey(page) < 200).astype(np.uint8)
+    dark = (grey(page) < INK).astype(np.uint8)
     labels, stats, centres = pieces(dark)
     count = len(stats)
     size = np.maximum(stats[:, 2], stats[:, 3])
-    small = (stats[:, 4] <= (dpi / 60) ** 2) & (size <= dpi / 30)
+    small = (stats[:, 4] <= (dpi / SPECK) ** 2) & (size <= dpi / LONGEST_SPECK)
     small[0] = False
     # Letters are found on a coarse grid: their surroundings need no pixel's precision.
-    step = max(1, int(dpi / 75))
+    step = max(1, int(dpi / GRID))
     if count < 2:
         return page, 0
     letters = np.zeros((page.shape[0] // step + 1, page.shape[1] // step + 1), dtype=np.uint8)
-    wide = size > dpi / 2  # a table's frame is not all that it encloses
+    wide = size > dpi / FRAME
     length = np.hypot(stats[:, 2], stats[:, 3])
-    thin = (size > dpi / 30) & (length <= LONGEST_FIBRE * dpi) & (stats[:, 4] <= length * THICKEST_FIBRE * dpi)
-    for left, top, width, height, _ in stats[1:][(size[1:] > dpi / 25) & ~wide[1:] & ~thin[1:]]:
+    thin = (
+        (size > dpi / LONGEST_SPECK) & (length <= LONGEST_FIBRE * dpi) & (stats[:, 4] <= length * THICKEST_FIBRE * dpi)
+    )
+    for left, top, width, height, _ in stats[1:][(size[1:] > dpi / LETTER) & ~wide[1:] & ~thin[1:]]:
         letters[top // step : (top + height) // step + 1, left // step : (left + width) // step + 1] = 1
     wide[0] = False
     frames = np.zeros_like(letters)
     ruled = wide[labels[::step, ::step]]
     frames[: ruled.shape[0], : ruled.shape[1]] = ruled
-    reach = max(3, int(dpi / 14 / step)) * 2 + 1
+    reach = max(3, int(dpi / NEAR / step)) * 2 + 1
     # Beside a rule, only its own ragged edge is no dust.
     near = cv2.max(
         cv2.dilate(letters, np.ones((reach, reach), np.uint8)), cv2.dilate(frames, np.ones((3, 3), np.uint8))
     )
     at = (np.nan_to_num(centres) / step).astype(np.int64)  # no pixel at all has no centre
     clear = near[at[:, 1], at[:, 0]] == 0
-    stops = (stats[:, 4] > (dpi / 60) ** 2) & (size <= dpi / 25) & clear
+    stops = (stats[:, 4] > (dpi / SPECK) ** 2) & (size <= dpi / LETTER) & clear
     stops[0] = False
     thin[0] = False
     lettered = np.asarray(letters.any(axis=1), dtype=np.bool_)
     alone = np.flatnonzero(thin & clear)
     if len(alone):  # pieces of one broken letter lie beside each other
-        marks = cKDTree(centres[1:][size[1:] > dpi / 75])
-        beside = marks.query_ball_point(centres[alone], LONGEST_FIBRE * dpi * 1.5, return_length=True)
+        marks = cKDTree(centres[1:][size[1:] > dpi / GRID])
+        beside = marks.query_ball_point(centres[alone], LONGEST_FIBRE * dpi * FIBRE_ALONE, return_length=True)
         alone = alone[beside <= 1]
     fibres = [i for i in alone if _is_fibre(labels, stats[i], int(i), lettered, step)]
     gone = (small & clear) | stops
-    gone[np.flatnonzero(gone)[_in_a_row(centres[gone], centres, stats[:, 4] > (dpi / 100) ** 2, dpi)]] = False
+    gone[np.flatnonzero(gone)[_in_a_row(centres[gone], centres, stats[:, 4] > (dpi / PART) ** 2, dpi)]] = False
     gone[fibres] = True
     gone |= _dust(dark, stats, centres, size, dpi)
     if not gone.any():
@@ -121,16 +145,19 @@ def _dust(
     """
     dust = np.zeros(len(stats), bool)
     left, top, width, height, area = stats.T
-    letters = np.flatnonzero((height > dpi / 30) & (height < dpi / 4) & (width < dpi / 3) & (size > dpi / 25))
+    letters = np.flatnonzero(
+        (height > dpi / LONGEST_SPECK) & (height < dpi / TALLEST) & (width < dpi / WIDEST) & (size > dpi / LETTER)
+    )
     if len(letters) < LEAST_LETTERS:
         return dust
-    tall = float(np.percentile(height[letters], 40))
+    tall = float(np.percentile(height[letters], SMALL_LETTERS))
     dot, on_stems = _dot_area(stats, centres, size, letters, tall)
-    tied = (height > 0.6 * tall) & (height < dpi / 4) & (width > 1.8 * height) & (width < 2 * dpi)
+    tied = (height > TIED_HEIGHT * tall) & (height < dpi / TALLEST) & (width > TIED_WIDTH * height)
+    tied &= width < WIDEST_TIED * dpi
     on_stems &= bool(tied.sum() < MOST_TIED * len(letters))  # letters that join bear dots anywhere
-    small = np.flatnonzero((area < LARGEST_DOT * dot) & (size < 0.45 * tall))
+    small = np.flatnonzero((area < LARGEST_DOT * dot) & (size < LARGEST_DUST * tall))
     boxes = np.c_[left, top, left + width, top + height].astype(np.float64)
-    near = cKDTree(centres[letters]).query_ball_point(centres[small], 2.2 * tall)
+    near = cKDTree(centres[letters]).query_ball_point(centres[small], DOT_REACH * tall)
     marks = cKDTree(centres[small])
     for i, others in zip(small, near, strict=True):
         if i == 0:
@@ -142,12 +169,12 @@ def _dust(
         alike = small[marks.query_ball_point(centres[i], LEADER * tall)]
         alike = alike[(area[alike] > 0.5 * area[i]) & (area[alike] < 2 * area[i])]
         across, down = np.abs(centres[alike] - centres[i]).T
-        if (down < 0.12 * tall).sum() > 2:  # itself and two more: leaders, an ellipsis
+        if (down < LEVEL * tall).sum() > 2:  # itself and two more: leaders, an ellipsis
             continue
         if area[i] < MOST_DUST * dot:
             dust[i] = True
         elif on_stems and not (others and _may_stand(boxes[i], boxes[letters[others]], tall)):
-            dust[i] = not ((across < 0.15 * tall) & (down < 1.1 * tall)).sum() > 1  # a colon's
+            dust[i] = not ((across < UPRIGHT * tall) & (down < COLON * tall)).sum() > 1  # a colon's
     return dust
 
 
@@ -161,24 +188,27 @@ def _may_stand(mark: NDArray[np.float64], letters: NDArray[np.float64], tall: fl
     among = (letters[:, 0] < left) & (right < letters[:, 2]) & (letters[:, 1] < bottom) & (top < letters[:, 3])
     if (touching & among).any():  # over which of them nobody can tell
         return True
-    within = (letters[:, 0] - 0.15 * tall < middle) & (middle < letters[:, 2] + SLANT * tall)
+    within = (letters[:, 0] - UPRIGHT * tall < middle) & (middle < letters[:, 2] + SLANT * tall)
     over, under = letters[:, 1] - bottom, top - letters[:, 3]
-    if (within & (((over > -0.2 * tall) & (over < 0.8 * tall)) | ((under > -0.2 * tall) & (under < 0.5 * tall)))).any():
-        return True
-    behind = (left - letters[:, 2] > -0.2 * tall) & (left - letters[:, 2] < 0.6 * tall)
-    long = letters[:, 3] - letters[:, 1] > 1.2 * tall
-    level = np.abs(bottom - letters[:, 3]) < 0.3 * tall
-    level |= long & (np.abs(bottom - (letters[:, 3] - 0.35 * tall)) < 0.3 * tall)  # behind a descender
-    beside = np.abs((letters[:, 1] + letters[:, 3]) / 2 - (top + bottom) / 2) < 0.4 * tall
-    before, after = left - letters[:, 2], letters[:, 0] - right
-    if (long & beside & (before > 0) & (before < 0.6 * tall)).any() and (
-        long & beside & (after > 0) & (after < 0.6 * tall)
+    if (
+        within
+        & (((over > -OVERLAP * tall) & (over < OVER * tall)) | ((under > -OVERLAP * tall) & (under < UNDER * tall)))
     ).any():
         return True
-    at_head = (np.abs(top - letters[:, 1]) < 0.35 * tall) & (
-        (np.abs(left - letters[:, 2]) < 0.6 * tall) | (np.abs(letters[:, 0] - right) < 0.6 * tall)
+    behind = (left - letters[:, 2] > -OVERLAP * tall) & (left - letters[:, 2] < BESIDE * tall)
+    long = letters[:, 3] - letters[:, 1] > LONG * tall
+    level = np.abs(bottom - letters[:, 3]) < ON_LINE * tall
+    level |= long & (np.abs(bottom - (letters[:, 3] - DESCENDER * tall)) < ON_LINE * tall)  # behind a descender
+    beside = np.abs((letters[:, 1] + letters[:, 3]) / 2 - (top + bottom) / 2) < BETWEEN * tall
+    before, after = left - letters[:, 2], letters[:, 0] - right
+    if (long & beside & (before > 0) & (before < BESIDE * tall)).any() and (
+        long & beside & (after > 0) & (after < BESIDE * tall)
+    ).any():
+        return True
+    at_head = (np.abs(top - letters[:, 1]) < AT_HEAD * tall) & (
+        (np.abs(left - letters[:, 2]) < BESIDE * tall) | (np.abs(letters[:, 0] - right) < BESIDE * tall)
     )
-    return bool((behind & level).any() or (at_head & (long | (top < letters[:, 1] + 0.2 * tall))).any())
+    return bool((behind & level).any() or (at_head & (long | (top < letters[:, 1] + OVERLAP * tall))).any())
 
 
 def _dot_area(
@@ -193,19 +223,19 @@ def _dot_area(
     Also whether it was measured on stems; without them nobody knows where this script has its dots.
     """
     left, top, width, height, area = stats.T
-    stems = letters[(width[letters] < 0.6 * height[letters]) & (height[letters] < 1.5 * tall)]
-    marks = np.flatnonzero((size < 0.5 * tall) & (area > 4))
+    stems = letters[(width[letters] < STEM * height[letters]) & (height[letters] < STEM_HEIGHT * tall)]
+    marks = np.flatnonzero((size < STEM_DOT * tall) & (area > 4))
     marks = marks[marks > 0]
     # A stroke's area over half its outline, which is about its length.
     stroke = float(np.median(area[letters] / (width[letters] + height[letters])))
     if len(stems) and len(marks):
         heads = np.c_[left[stems] + width[stems] / 2, top[stems]]
-        apart, nearest = cKDTree(heads).query(centres[marks], distance_upper_bound=0.8 * tall)
+        apart, nearest = cKDTree(heads).query(centres[marks], distance_upper_bound=OVER * tall)
         head = heads[np.minimum(nearest, len(heads) - 1)]
-        above = np.isfinite(apart) & (np.abs(centres[marks][:, 0] - head[:, 0]) < 0.2 * tall)
+        above = np.isfinite(apart) & (np.abs(centres[marks][:, 0] - head[:, 0]) < OVERLAP * tall)
         above &= centres[marks][:, 1] < head[:, 1]
         dots = area[marks[above]]
-        dots = dots[dots > 0.5 * stroke**2]
+        dots = dots[dots > LEAST_DOT * stroke**2]
         if len(dots) >= LEAST_DOTS:
             return float(np.median(dots)), True
     return stroke**2, False
@@ -218,7 +248,7 @@ def _in_a_row(
     marks = centres[1:][sizable[1:]]
     if len(places) == 0 or len(marks) == 0:
         return np.zeros(len(places), dtype=bool)
-    reach, slack = dpi / 9, dpi / 100
+    reach, slack = dpi / ROW, dpi / PART
     found = cKDTree(marks).query_ball_point(places, reach)
     aligned = np.zeros(len(places), dtype=bool)
     for i, near in enumerate(found):
