@@ -21,10 +21,25 @@ LEAST_EDGE = 0.2  # of the brightest level, by which the page rises abruptly whe
 # Of the paper's level; of a row's length; inches of a black band at an edge.
 BAND_LEVEL, BAND_DARK, BAND_INCHES = 0.4, 0.75, 0.08
 MOST_BEYOND = 0.002  # of all letters that may lie beyond a sheet's outline: else it is none
-LEAST_WRITTEN, BRIGHTER = (
-    0.05,
-    8,
-)  # of the letters, outside corners that are no sheet's; grey levels by which it is lighter there
+LEAST_WRITTEN = 0.05  # of the letters, outside corners that are no sheet's
+BRIGHTER = 8  # grey levels by which the paper is lighter there
+WORKING_DPI = 75.0  # pixels an inch: a sheet's edge shows
+PAPER_PERCENTILE, BRIGHTEST = 75, 98  # of the picture's levels: paper, where it fills most; the brightest
+BED_LEVEL = 0.62  # of the paper's, below which the border is bed
+BED_SHARE = (0.002, 0.97)  # of the picture, that a bed covers
+BED_QUARTILES = (25, 75)  # percentiles between which its levels are compared
+BODY, BEGUN = 0.3, 0.95  # of the fullest row, that is paper; the quantile of rows that have begun where a side is put
+BAND_PAPER, DEEPEST_BAND = 90, 0.4  # percentile of the levels that is paper; of the page, that a black band may cover
+INK_LEVEL = 0.7  # of the paper's
+LEAST_INK, TALLEST_INK, WIDEST_INK = 6, 40, 80  # pixels of letter-sized ink at 75 dpi: area, height, width
+RIM, SHEET_EDGE, EDGE_PERCENTILES = (
+    0.3,
+    0.12,
+    (10, 90),
+)  # inches beside corners, and along a sheet's sides; levels there
+LEAST_LETTER, LARGEST_LETTER = (4, 3), (0.5, 1.0)  # pixels of area and height; inches of height and width
+# Inches over which letters across and down belong together; from a limit, on both sides of which a line must stand.
+LINKED, CROSSING = (0.2, 0.3), 0.3
 MOST_UNEVEN_SIDES = 0.25  # of the brighter: along a sheet's four sides the paper is of one brightness
 
 
@@ -41,10 +56,10 @@ def bed_mask(page: Image) -> NDArray[np.uint8]:
     level, _ = cv2.threshold(smooth, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
     bright = smooth[smooth > level]
     paper = max(
-        float(np.percentile(smooth[::2, ::2], 75)),
-        float(np.median(bright)) if bright.size > 0.03 * smooth.size else 0.0,
+        float(np.percentile(smooth[::2, ::2], PAPER_PERCENTILE)),
+        float(np.median(bright)) if bright.size > LEAST_PAPER * smooth.size else 0.0,
     )
-    dark = (smooth < 0.62 * paper).astype(np.uint8)
+    dark = (smooth < BED_LEVEL * paper).astype(np.uint8)
     dark = as_uint8(cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)))
     framed = cv2.copyMakeBorder(dark, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=1)
     _, labels = cv2.connectedComponents(framed, connectivity=4)
@@ -73,7 +88,7 @@ def find_paper(page: Image, dpi: float, outline: Box | None = None) -> Box:
     """
     height, width = page.shape[:2]
     whole = Box(0, 0, width, height)
-    small, factor = reduced(grey(page), dpi, 75)
+    small, factor = reduced(grey(page), dpi, WORKING_DPI)
     limits = _paper_on_dark(small) or _within_bands(small, dpi / factor)
     letters = _letters(small, dpi / factor)
     if outline is not None:
@@ -94,10 +109,10 @@ def find_paper(page: Image, dpi: float, outline: Box | None = None) -> Box:
 def _paper_on_dark(page: Image) -> Box | None:
     """The paper's rectangle within a dark bed, all free ink in it; None where there is no such bed."""
     bed = bed_mask(page)
-    if not 0.002 <= bed.mean() <= 0.97:
+    if not BED_SHARE[0] <= bed.mean() <= BED_SHARE[1]:
         return None
-    low, high = np.percentile(page[bed == 1][::4], (25, 75))
-    if high - low > UNEVEN_BED * np.percentile(page[::3, ::3], 98):  # the dark parts of a picture
+    low, high = np.percentile(page[bed == 1][::4], BED_QUARTILES)
+    if high - low > UNEVEN_BED * np.percentile(page[::3, ::3], BRIGHTEST):  # the dark parts of a picture
         return None
     count, labels, stats, _ = cv2.connectedComponentsWithStats(1 - bed, connectivity=4)
     if count < 2:
@@ -106,12 +121,12 @@ def _paper_on_dark(page: Image) -> Box | None:
     paper = labels == largest
     if paper.mean() < LEAST_PAPER or _solidity(paper) < LEAST_SOLID or not _abrupt(page, bed, paper):
         return None
-    rows = np.flatnonzero(paper.mean(axis=1) > 0.3 * paper.mean(axis=1).max())
-    columns = np.flatnonzero(paper.mean(axis=0) > 0.3 * paper.mean(axis=0).max())
+    rows = np.flatnonzero(paper.mean(axis=1) > BODY * paper.mean(axis=1).max())
+    columns = np.flatnonzero(paper.mean(axis=0) > BODY * paper.mean(axis=0).max())
     body = paper[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
 
     def start(across: NDArray[np.bool_]) -> int:
-        return int(np.quantile(np.argmax(across, axis=1), 0.95))
+        return int(np.quantile(np.argmax(across, axis=1), BEGUN))
 
     left = columns[0] + start(body)
     right = columns[-1] + 1 - start(body[:, ::-1])
@@ -126,7 +141,7 @@ def _paper_on_dark(page: Image) -> Box | None:
 
 def _within_bands(page: Image, dpi: float) -> Box:
     """The page less the black bands along its sides, as of a copier's open lid."""
-    dark = page < BAND_LEVEL * float(np.percentile(page[::3, ::3], 90))
+    dark = page < BAND_LEVEL * float(np.percentile(page[::3, ::3], BAND_PAPER))
     sides = [0, 0, page.shape[1], page.shape[0]]
     for _ in range(2):  # a band across hides the end of one that runs down
         left, top, right, bottom = sides
@@ -135,7 +150,7 @@ def _within_bands(page: Image, dpi: float) -> Box:
         least = max(2, int(BAND_INCHES * dpi))
         for at, band in enumerate((columns, rows, columns[::-1], rows[::-1])):
             depth = int(np.argmin(band)) if not band.all() else 0
-            if band[:1].any() and depth >= least and depth < 0.4 * len(band):
+            if band[:1].any() and depth >= least and depth < DEEPEST_BAND * len(band):
                 sides[at] += depth if at < 2 else -depth
     return Box(*sides)
 
@@ -146,7 +161,7 @@ def _abrupt(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> bo
     near = np.ones((7, 7), np.uint8)
     rise = cv2.morphologyEx(smooth, cv2.MORPH_GRADIENT, near)
     rim = (cv2.dilate(bed, np.ones((3, 3), np.uint8)) == 1) & paper
-    return bool(rim.any() and np.median(rise[rim]) > LEAST_EDGE * np.percentile(page[::3, ::3], 98))
+    return bool(rim.any() and np.median(rise[rim]) > LEAST_EDGE * np.percentile(page[::3, ::3], BRIGHTEST))
 
 
 def _solidity(area: NDArray[np.bool_]) -> float:
@@ -160,10 +175,10 @@ def _solidity(area: NDArray[np.bool_]) -> float:
 def _free_ink(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> Box | None:
     """The box around letter-sized ink on the paper that does not touch the bed."""
     level = float(np.median(page[paper]))
-    ink = ((page < 0.7 * level) & paper).astype(np.uint8)
+    ink = ((page < INK_LEVEL * level) & paper).astype(np.uint8)
     touching = cv2.dilate(bed, np.ones((5, 5), np.uint8)) == 1
     _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
-    keep = (stats[:, 4] >= 6) & (stats[:, 3] <= 40) & (stats[:, 2] <= 80)
+    keep = (stats[:, 4] >= LEAST_INK) & (stats[:, 3] <= TALLEST_INK) & (stats[:, 2] <= WIDEST_INK)
     keep[0] = False
     keep[np.unique(labels[touching])] = False
     if not keep.any():
@@ -188,13 +203,13 @@ def is_picture_on_paper(page: Image, dpi: float, corners: Corners) -> bool:
     corners : four of (x, y)
         In inches.
     """
-    small, factor = reduced(grey(page), dpi, 75)
+    small, factor = reduced(grey(page), dpi, WORKING_DPI)
     scale = dpi / factor
     inside = np.zeros(small.shape, np.uint8)
     cv2.fillConvexPoly(inside, np.round(np.array(corners) * scale).astype(np.int32), (1,))
     letters = _letters(small, scale)
     written = float(letters[inside == 0].sum()) / max(1.0, float(letters.sum()))
-    band = np.ones((int(0.3 * scale) | 1, int(0.3 * scale) | 1), np.uint8)
+    band = np.ones((int(RIM * scale) | 1, int(RIM * scale) | 1), np.uint8)
     paper = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
     beyond = paper[(cv2.dilate(inside, band) == 1) & (inside == 0)]
     within = paper[(cv2.erode(inside, band) == 0) & (inside == 1)]
@@ -211,11 +226,11 @@ def _is_sheet(page: Image, letters: Image, seen: Box, limits: Box, dpi: float) -
     beyond -= letters[seen.top : seen.bottom, seen.left : seen.right].sum()
     if beyond > MOST_BEYOND * letters.sum():
         return False
-    edge = max(2, int(0.12 * dpi))
+    edge = max(2, int(SHEET_EDGE * dpi))
     paper = cv2.morphologyEx(page, cv2.MORPH_CLOSE, np.ones((15, 15), np.uint8))
     paper = paper[seen.top + 2 : seen.bottom - 2, seen.left + 2 : seen.right - 2]
     sides = np.concatenate([s.ravel() for s in (paper[:edge], paper[-edge:], paper[:, :edge], paper[:, -edge:])])
-    low, high = np.percentile(sides, (10, 90))
+    low, high = np.percentile(sides, EDGE_PERCENTILES)
     return bool(high - low < MOST_UNEVEN_SIDES * high)
 
 
@@ -225,15 +240,16 @@ def _letters(page: Image, dpi: float) -> Image:
     depth = paper.astype(np.float32) - page
     found = pieces(as_uint8((depth > LEAST_DEPTH) & (depth > LEAST_CONTRAST * paper)))
     stats = found.stats
-    letter = (stats[:, 4] >= 4) & (stats[:, 3] >= 3) & (stats[:, 3] <= 0.5 * dpi) & (stats[:, 2] <= 1.0 * dpi)
+    letter = (stats[:, 4] >= LEAST_LETTER[0]) & (stats[:, 3] >= LEAST_LETTER[1])
+    letter &= (stats[:, 3] <= LARGEST_LETTER[0] * dpi) & (stats[:, 2] <= LARGEST_LETTER[1] * dpi)
     letter[0] = False
     return as_uint8(letter[found.labels])
 
 
 def _past_shadow(letters: Image, dpi: float, box: Box) -> Box:
     """The box widened by the lines of text that it would cut."""
-    left, right = _run_on(letters, dpi, 0.2, box.left, box.right)
-    top, bottom = _run_on(np.ascontiguousarray(letters.T), dpi, 0.3, box.top, box.bottom)
+    left, right = _run_on(letters, dpi, LINKED[0], box.left, box.right)
+    top, bottom = _run_on(np.ascontiguousarray(letters.T), dpi, LINKED[1], box.top, box.bottom)
     return Box(left, top, right, bottom)
 
 
@@ -246,7 +262,7 @@ def _run_on(letters: Image, dpi: float, link: float, low: int, high: int) -> tup
     stats = pieces(as_uint8(joined)).stats[1:]
     starts, ends = stats[:, 0], stats[:, 0] + stats[:, 2]
     margin = int(SHADOWED_MARGIN * dpi)
-    inner = 0.3 * dpi
+    inner = CROSSING * dpi
     cut = starts[(starts < low) & (ends > low + inner)]
     if len(cut) >= LEAST_CUT:
         low = max(0, int(cut.min()) - margin)
