@@ -18,7 +18,8 @@ from httpx import Response
 
 from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.source import Limits
-from hyalen.core.model.content import PageContent, Role
+from hyalen.core.model.content import PageContent, Part, Role
+from hyalen.core.model.found import Style
 from hyalen.web.app import make_app
 from tests.conftest import ContentMaker, Judge
 from tests.helpers import HERE, many_pages, read_document
@@ -333,6 +334,24 @@ def test_the_flow_is_what_will_be_delivered(client: TestClient, read: tuple[int,
     page = page_of(client, read[1])
     assert [f["region_id"] for f in told["items"]] == [r["id"] for r in page["content"]["regions"]]
     assert all("\n" not in f["text"] for f in told["items"]) and told["following"] is None
+
+
+def test_the_flow_is_set_as_the_page_is(tmp_path: Path, maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "an area of m2 in all").add(Role.LIST_ITEM, "1. plain item").page()
+    first = page.regions[0]
+    words = list(first.lines[0].words)
+    words[1] = words[1].model_copy(update={"style": (Style.ITALIC,)})
+    words[3] = words[3].model_copy(update={"parts": (Part(1, 2, Style.SUPERSCRIPT),)})
+    line = first.lines[0].model_copy(update={"words": tuple(words)})
+    page = page.model_copy(update={"regions": (first.model_copy(update={"lines": (line,)}), *page.regions[1:])})
+    app = make_app(tmp_path / "set", workers=1)
+    document, _ = read_document(app.state.services.store, [page])
+    with TestClient(app, base_url=HERE) as client:
+        text, item = client.get(f"/api/documents/{document}/flow").json()["items"]
+    assert [(r["text"], r["style"]) for r in text["runs"]] == [
+        ("an ", []), ("area", ["italic"]), (" of m", []), ("2", ["superscript"]), (" in all", [])
+    ]  # fmt: skip
+    assert item["runs"] == [] and item["text"] == "1. plain item"
 
 
 def test_a_long_flow_comes_in_parts_that_fit(tmp_path: Path, maker: type[ContentMaker]) -> None:

@@ -14,7 +14,7 @@ from hyalen.core.structure.tree import Node, StructureTree, Tag
 from hyalen.store.outcome import Outcome
 from hyalen.web.answers import changed_of, document_of, doubt_of
 from hyalen.web.batches import check_languages
-from hyalen.web.schemas import Changed, Document, DocumentChange, FlowItem, FlowPart, Id, OpenDoubt, Turn
+from hyalen.web.schemas import Changed, Document, DocumentChange, FlowItem, FlowPart, FlowRun, Id, OpenDoubt, Turn
 from hyalen.web.services import Given, Services
 from hyalen.work.foreman import Event
 
@@ -136,4 +136,15 @@ def _item(node: Node, ids: list[int], told: str, text: str, rows: list[list[str]
         page_id=ids[page],
         region_id=region.id,
         rows=rows,
+        runs=_runs(node),
     )
+
+
+def _runs(node: Node) -> list[FlowRun]:
+    """The text of a block, or of an item's parts with a space between, by how it is set; none where all of it is plain."""
+    runs: list[FlowRun] = []
+    for part in node.children if node.tag in (Tag.LI, Tag.TOCI) else (node,):
+        if part.text and not part.tag.is_picture:
+            runs += [FlowRun(text=" ", style=[])] if runs else []
+            runs += [FlowRun(text=run.text, style=sorted(run.style)) for run in part.runs]
+    return runs if any(run.style for run in runs) else []

@@ -9,6 +9,7 @@ from pydantic import AfterValidator, BaseModel, Field
 from hyalen.core.decisions.requests import Request
 from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.flaws import flaw
+from hyalen.core.model.found import Style
 from hyalen.core.model.text import OneLine
 from hyalen.core.model.treatment import Applied, Finding, Half, Mesh, Patch, Treatment
 from hyalen.core.proofing.doubts import Stage
@@ -378,8 +379,16 @@ class DeliveryOrder(BaseModel):
     without_failed: bool = False
 
 
+class FlowRun(BaseModel):
+    text: str
+    style: list[Style]
+
+
 class FlowItem(BaseModel):
-    """A block as it will be delivered; `announced` is what is said before it is read aloud."""
+    """A block as it will be delivered; `announced` is what is said before it is read aloud.
+
+    `runs` are the text by how it is set, where not all of it is set plainly.
+    """
 
     role: Role
     announced: str
@@ -389,6 +398,7 @@ class FlowItem(BaseModel):
     page_id: int
     region_id: str
     rows: list[list[str]] | None = None
+    runs: list[FlowRun] = []
 
 
 class FlowPart(BaseModel):

@@ -22,7 +22,6 @@ from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.core.model.content import Role
 from hyalen.core.model.found import Style
-from hyalen.core.structure.flow import Run, joined_runs
 from hyalen.core.structure.tree import Node, Numbering, StructureTree, Tag
 
 FONT = {
@@ -115,11 +114,7 @@ class _Writer:
 
     def _text(self, paragraph: Paragraph, node: Node, plain: frozenset[Style] = frozenset()) -> None:
         """A node's text set as it is printed, but for what the paragraph's style sets anyway."""
-        lines = [line for piece in node.pieces for line in piece.lines]
-        runs = joined_runs(lines, node.language)
-        if "".join(run.text for run in runs) != node.text:  # a label that is no word of its own
-            runs = [Run(node.text, frozenset())]
-        for text, style in runs:
+        for text, style in node.runs:
             self._run(paragraph, text, node.language, style - plain)
 
     def _run(self, paragraph: Paragraph, text: str, language: str, style: frozenset[Style] = frozenset()) -> None:

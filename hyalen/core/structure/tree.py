@@ -15,7 +15,7 @@ from typing import Literal, NamedTuple
 
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role
 from hyalen.core.structure.contents import without_leader
-from hyalen.core.structure.flow import FlowBlock, flow, joined_text
+from hyalen.core.structure.flow import FlowBlock, Run, flow, joined_runs, joined_text
 from hyalen.core.structure.lists import parse_item
 
 
@@ -111,6 +111,14 @@ class Node:
     number: int | None = None
     numbering: Numbering | None = None
     again: tuple[Node, ...] = ()
+
+    @property
+    def runs(self) -> list[Run]:
+        """The node's own text by how it is set."""
+        found = joined_runs([line for piece in self.pieces for line in piece.lines], self.language)
+        if "".join(run.text for run in found) != self.text:  # a label that is no word of its own
+            return [Run(self.text, frozenset())]
+        return found
 
     @property
     def columns(self) -> int:

@@ -93,6 +93,7 @@
           {#if item.rows}
             <span class="rows">{#each item.rows as row, n (n)}<span class="cells" class:first={n === 0}>{#each row as cell, m (m)}<span>{cell}</span>{/each}</span>{/each}</span>
           {:else if pictures.has(item.role)}<em>{item.text ? `${look(item.role).name}: ${item.text}` : `${look(item.role).name} without a description`}</em>
+          {:else if item.runs?.length}<span class={tag(item.role)}>{#each item.runs as run, n (n)}<span class={run.style.join(' ')}>{run.text}</span>{/each}</span>
           {:else}<span class={tag(item.role)}>{item.text}</span>{/if}
         </button>
       {/each}
@@ -114,7 +115,7 @@
       <ul class="m-0 flex list-none flex-col gap-2 p-0 text-sm">
         {#each unsettled.slice(0, 300) as x (`${x.page_id}.${x.key}`)}
           <li class="finding">
-            <span>{reasonOf(x)}{#if x.text} <b>“{x.text}”</b>{/if}</span>
+            <span>{reasonOf(x)}{#if x.text}{' '}<b>“{x.text}”</b>{/if}</span>
             <span class="flex gap-3">
               {#if x.region_id}<button class="plain underline" onclick={() => void view.goBlock('tag', x.position, x.region_id)}>Go there</button>{/if}
               <button class="plain underline" onclick={() => void leave(x)}>Leave as it is</button>
@@ -136,6 +137,14 @@
   .item :global(.h3), .item :global(.h4), .item :global(.h5), .item :global(.h6) { font-weight: 700; }
   .item.list_item { padding-left: 1.4em; }
   .item.caption { font-style: italic; }
+  .bold { font-weight: 700; }
+  .italic { font-style: italic; }
+  .underlined { text-decoration: underline; }
+  .struck { text-decoration: line-through; }
+  .small_capitals { font-variant: small-caps; }
+  .superscript, .subscript { font-size: 0.7em; line-height: 0; }
+  .superscript { vertical-align: super; }
+  .subscript { vertical-align: sub; }
   .pagemark { margin: 14px 0 10px -112px; border-top: 1px dashed var(--color-hair); font-size: 12px; color: var(--color-quiet); padding-left: 72px; }
   .rows { display: table; border-collapse: collapse; }
   .cells { display: table-row; }
