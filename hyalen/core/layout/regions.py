@@ -7,16 +7,26 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, grey
-from hyalen.core.languages import identify, mostly_right_to_left
+from hyalen.core.languages import mostly_right_to_left
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
-from hyalen.core.layout.bar_codes import BarCode, read_bar_codes
+from hyalen.core.layout.bar_codes import read_bar_codes
 from hyalen.core.layout.bullets import mark_bullets
-from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import Figure, find_figures
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.legible import EDGE, SURE, TRUSTED, columnar, is_noise, plausible, reads, stands_up
+from hyalen.core.layout.making import (
+    Numbering,
+    code_region,
+    figure_region,
+    formula_region,
+    in_cells,
+    made_line,
+    stray_region,
+    table_region,
+    text_region,
+)
 from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core, outlined
@@ -26,7 +36,7 @@ from hyalen.core.layout.strokes import stroke_width
 from hyalen.core.layout.subjects import ink_colour, stamped, subject_of, usual_colour
 from hyalen.core.layout.tables import FoundTable, find_grids
 from hyalen.core.layout.witness import Kind, Witness
-from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Subject, Table, Word
+from hyalen.core.model.content import Line, Region, RegionKind, Subject
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 
@@ -64,7 +74,7 @@ def find_regions(
     """
     told, rules, panels = evidence or gather(page, dpi)
     codes = read_bar_codes(grey(page), dpi)
-    numbered = _Numbering()
+    numbered = Numbering()
     tables, staves = find_grids(rules)
     read = _without_doubles([line for block in blocks for line in block.lines])
     tables = [split_rows(table, read) for table in tables if _is_table(table, read)]
@@ -93,27 +103,27 @@ def find_regions(
     aligned = find_aligned_tables(_chains(rows, rules.across, panels), rules.across, told)
     rows = [t for line in rows if (t := _without(line, [t.box for t in aligned], ())) is not None]
     chains = _chains(join_initials(rows), rules.across, panels)
-    regions = [_table_region(table, read, numbered, languages, "ruled grid", 0.9) for table in tables]
-    regions += [_table_region(table, read, numbered, languages, "aligned columns", 0.7) for table in aligned]
+    regions = [table_region(table, read, numbered, languages, "ruled grid", 0.9) for table in tables]
+    regions += [table_region(table, read, numbered, languages, "aligned columns", 0.7) for table in aligned]
     colour = usual_colour([ink_colour(page, line.box) for line in rows])
     for figure in figures:
         music = figure.box in staves
         subject = Subject.MUSIC if music else subject_of(page, dpi, figure.box, rules.across, rules.down, colour)
-        regions.append(_figure_region(figure, numbered, subject))
-    regions += [_code_region(code, numbered) for code in codes]
-    regions += [_formula_region(box, read, numbered) for box in formulas]
+        regions.append(figure_region(figure, numbered, subject))
+    regions += [code_region(code, numbered) for code in codes]
+    regions += [formula_region(box, read, numbered) for box in formulas]
     parts: list[list[Region]] = [[region] for region in regions]
     leading, entries = usual_leading(chains), entry_numbers(chains)
     for chain in chains:
         right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
         strokes = [stroke_width(page, line.box) for line in chain]
-        lines = [_line(line, numbered) for line in chain]
+        lines = [made_line(line, numbered) for line in chain]
         paragraphs = split_paragraphs(lines, right_to_left, leading, entries, strokes)
-        parts.append([_text_region(paragraph, numbered, languages) for paragraph in paragraphs])
+        parts.append([text_region(paragraph, numbered, languages) for paragraph in paragraphs])
     for line in upright:  # its words stand below each other; no other line goes on from it
         level = (Point(line.box.left, line.box.bottom), Point(line.box.right, line.box.bottom))
-        parts.append([_text_region([_line(line._replace(baseline=level), numbered)], numbered, languages)])
-    parts += [[_stray_region([_line(line, numbered) for line in stray], numbered)] for stray in strays]
+        parts.append([text_region([made_line(line._replace(baseline=level), numbered)], numbered, languages)])
+    parts += [[stray_region([made_line(line, numbered) for line in stray], numbered)] for stray in strays]
     main = mostly_right_to_left([w.language for line in read for w in line.words])
     order = reading_order([union(core(region) for region in part) for part in parts], main)
     return outlined(_stamps_told(page, dpi, _broken_words_joined([region for i in order for region in parts[i]])))
@@ -150,7 +160,7 @@ def _breaks_a_word(line: Line, below: Line) -> bool:
 
 def _is_table(table: FoundTable, read: Sequence[FoundLine]) -> bool:
     """Whether rules enclose cells, not columns of running text, as a newspaper's do, or a drawing's few boxes."""
-    counts = [sum(len(part.words) for part in parts) for parts in _in_cells(table, read)]
+    counts = [sum(len(part.words) for part in parts) for parts in in_cells(table, read)]
     if min(table.rows, table.columns) == 1 and sum(n > 0 for n in counts) < LEAST_FILLED * len(counts):
         return False
     return sum(n for n in counts if n > COLUMN_WORDS) <= MOST_IN_COLUMNS * sum(counts)
@@ -186,18 +196,6 @@ def _parted_from_strays(lines: Sequence[FoundLine], width: int) -> tuple[list[Fo
     return kept, strays
 
 
-def _stray_region(lines: Sequence[Line], numbered: _Numbering) -> Region:
-    return Region(
-        id=numbered("r"),
-        kind=RegionKind.TEXT,
-        role=Role.ARTIFACT,
-        outline=union(line.box for line in lines).polygon(),
-        lines=tuple(lines),
-        confidence=0.7,
-        reason="cut off at the rim: of a neighbouring page",
-    )
-
-
 def _figures(
     page: Image,
     dpi: float,
@@ -231,58 +229,6 @@ def _formulas(told: Sequence[Witness], read: Sequence[FoundLine]) -> list[Box]:
         if len(running) < MOST_RUNNING and not backwards and not number:
             found.append(union([witness.box, *(w.box for w in inside)]))
     return found
-
-
-def _formula_region(box: Box, read: Sequence[FoundLine], numbered: _Numbering) -> Region:
-    """What was read of it stays its text: no description is at hand that says more."""
-    parts = [part_of(line, words) for line in read if (words := tuple(w for w in line.words if box.covers(w.box, 0.6)))]
-    lines = sorted((_line(part, numbered) for part in parts), key=lambda line: line.level)
-    return Region(
-        id=numbered("r"),
-        kind=RegionKind.FORMULA,
-        role=Role.FORMULA,
-        outline=box.polygon(),
-        lines=tuple(lines),
-        confidence=0.8,
-        reason="looks like a formula",
-    )
-
-
-def _code_region(code: BarCode, numbered: _Numbering) -> Region:
-    """What the bars say is the description."""
-    return Region(
-        id=numbered("r"),
-        kind=RegionKind.FIGURE,
-        role=Role.FIGURE,
-        outline=code.box.polygon(),
-        alternative_text=f"Bar code: {code.text}",
-        confidence=0.95,
-        reason=f"read by its bars ({code.kind})",
-        subject=Subject.BAR_CODE,
-    )
-
-
-def _figure_region(figure: Figure, numbered: _Numbering, subject: Subject) -> Region:
-    return Region(
-        id=numbered("r"),
-        kind=RegionKind.FIGURE,
-        role=Role.FIGURE,
-        outline=figure.outline,
-        confidence=0.8,
-        reason="ink that is no text",
-        subject=subject,
-    )
-
-
-class _Numbering:
-    """Ids that are unique within the page."""
-
-    def __init__(self) -> None:
-        self._next = 0
-
-    def __call__(self, prefix: str) -> str:
-        self._next += 1
-        return f"{prefix}{self._next}"
 
 
 def _without_doubles(lines: Sequence[FoundLine]) -> list[FoundLine]:
@@ -334,86 +280,3 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
 def _is_rim(word: FoundWord, figures: Sequence[Figure]) -> bool:
     short = sum(c.isalnum() for c in word.text) < LEAST_WORD
     return short and word.confidence < SURE and any(f.box.covers(word.box) for f in figures)
-
-
-def _line(line: FoundLine, numbered: _Numbering) -> Line:
-    words = tuple(
-        Word(
-            id=numbered("w"),
-            text=w.text,
-            box=w.box,
-            confidence=round(w.confidence, 3),
-            others=w.others,
-            style=tuple(sorted(w.style)),
-            letters=w.letters if len(w.letters) == len(w.text) else "",
-        )
-        for w in line.words
-    )
-    return Line(words=words, box=union(w.box for w in words), baseline=line.baseline, height=line.height)
-
-
-def _text_region(lines: Sequence[Line], numbered: _Numbering, languages: tuple[str, ...]) -> Region:
-    words = [w for line in lines for w in line.words]
-    language, _ = identify([w.text for w in words], languages) if len(languages) > 1 else (None, 0.0)
-    return Region(
-        id=numbered("r"),
-        kind=RegionKind.TEXT,
-        role=Role.PARAGRAPH,
-        outline=union(line.box for line in lines).polygon(),
-        lines=tuple(lines),
-        language=language or languages[0],
-        confidence=round(sum(w.confidence for w in words) / len(words), 3),
-    )
-
-
-def _table_region(
-    table: FoundTable,
-    read: Sequence[FoundLine],
-    numbered: _Numbering,
-    languages: tuple[str, ...],
-    reason: str,
-    confidence: float,
-) -> Region:
-    held = _in_cells(table, read)
-    cells = []
-    for cell, parts in zip(table.cells, held, strict=True):
-        lines = sorted((_line(part, numbered) for part in parts), key=lambda each: each.level)
-        cells.append(
-            Cell(
-                row=cell.row,
-                column=cell.column,
-                row_span=cell.row_span,
-                column_span=cell.column_span,
-                box=cell.box,
-                lines=tuple(lines),
-            )
-        )
-    grid = Table(rows=table.rows, columns=table.columns, cells=settled(cells, table.columns))
-    texts = [w.text for c in cells for line in c.lines for w in line.words]
-    language, _ = identify(texts, languages) if len(languages) > 1 else (None, 0.0)
-    return Region(
-        id=numbered("r"),
-        kind=RegionKind.TABLE,
-        role=Role.TABLE,
-        outline=table.box.polygon(),
-        table=grid,
-        language=language or languages[0],
-        confidence=confidence,
-        reason=reason,
-    )
-
-
-def _in_cells(table: FoundTable, read: Sequence[FoundLine]) -> list[list[FoundLine]]:
-    """For each cell, the parts of lines in it: each word of the table goes to the cell that holds most of it."""
-    held: list[list[FoundLine]] = [[] for _ in table.cells]
-    for line in read:
-        if not table.box.overlap(line.box):
-            continue
-        words: dict[int, list[FoundWord]] = {}
-        for word in line.words:
-            if table.box.covers(word.box) and word.text.strip("|[]_ "):
-                at = max(range(len(table.cells)), key=lambda i: table.cells[i].box.overlap(word.box))
-                words.setdefault(at, []).append(word)
-        for at, mine in words.items():
-            held[at].append(part_of(line, tuple(mine)))
-    return held
