@@ -87,3 +87,4 @@ def test_a_dot_belongs_to_its_letter() -> None:
     ink = np.zeros((20, 30), np.uint8)
     ink[6:20, 2:5] = ink[0:3, 2:5] = ink[6:20, 10:20] = 1
     assert glyph_boxes(ink) == [Box(2, 0, 5, 20), Box(10, 6, 20, 20)]
+    assert glyph_boxes(ink[:0]) == []  # a word's box beyond the page's rim

@@ -264,6 +264,8 @@ def letter_boxes(ink: NDArray[np.uint8], count: int) -> list[Box] | None:
 
 def glyph_boxes(ink: NDArray[np.uint8]) -> list[Box]:
     """Boxes of connected ink from the left; a dot or an accent belongs to the letter that it stands over."""
+    if ink.size == 0:
+        return []
     count, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
     if count - 1 > MOST_GLYPHS:
         return []
