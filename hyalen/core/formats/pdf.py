@@ -229,7 +229,7 @@ class _Writer:
         return self._sheet(piece.page).layer.lines(piece.lines, piece.region.language or self.tree.language)
 
     def _figure(self, element: pikepdf.Object, node: Node) -> None:
-        page, region, _ = node.first
+        page, region, lines = node.first
         sheet = self._sheet(page)
         left, bottom, right, top = _rectangle(region.box, sheet.height, sheet.scale)
         if node.alternative is not None:
@@ -240,7 +240,7 @@ class _Writer:
             element,
             page,
             f"q {left} {bottom} {right - left:.3f} {top - bottom:.3f} re W n "
-            f"{width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q",
+            f"{width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q" + (f"\n{self._coded(node.first)}" if lines else ""),
         )
 
     # Navigation and identification

@@ -234,7 +234,8 @@ def _node(block: FlowBlock) -> Node:
         if formula:  # what was read of it serves until it is described
             alternative = alternative or block.text or None
         tag = Tag.FORMULA if formula else Tag.FIGURE
-        return Node(tag, block.language, pieces=(Piece(page, region, ()),), alternative=alternative)
+        lines = region.lines if formula else ()  # a formula stays searchable
+        return Node(tag, block.language, pieces=(Piece(page, region, lines),), alternative=alternative)
     elif region.table is not None:
         return _table(block)
     else:
