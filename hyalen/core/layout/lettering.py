@@ -24,6 +24,7 @@ LEAST_STEMS = 2  # of a word whose slant is: letters without an upright stroke l
 STEMS = frozenset("bdfhijklmnpqrtuBDEFHIJKLMNPRTUßþбвгдзийклмнпртуфхцчшщъыьюяГЕКЛМНПРФЦЧШЩηικμνπρτφψΓΕΗΙΚΜΝΠΡΤΦ")
 BOLD, SPREADS = 1.25, 3.5  # times the page's usual strokes; deviations of these beyond which a word is bold
 OWN_SIZE = 1.2  # times larger or smaller than its block's usual type is a line of a size of its own
+LIGHT = 0.25  # quantile of a block's weights that its lighter words have
 LEAST_UNDERLINED, LEAST_STRUCK = 16.0, 24.0  # pixels of a capital: letters of smaller type run together into strokes
 # Of stems, to the right: upright ones of a page that is straight within a degree or two, and italics.
 UPRIGHT, SLANTED = np.tan(np.radians([-2, 0, 2])), np.tan(np.radians([8, 10, 12, 14, 17, 20]))
@@ -61,9 +62,9 @@ def with_lettering(content: PageContent, page: Image) -> PageContent:
     ink = Ink.of(page)
     weight = _usual_weight(content, ink)
 
-    def lettered(line: Line, usual: float) -> Line:
+    def lettered(line: Line, usual: float, of_block: Weight) -> Line:
         own = type_size(line)
-        found = lettering(line, ink, weight, usual if usual / OWN_SIZE < own < OWN_SIZE * usual else own)
+        found = lettering(line, ink, of_block, usual if usual / OWN_SIZE < own < OWN_SIZE * usual else own)
         words = (
             w if (tuple(sorted(f.style)), f.parts) == (w.style, w.parts) else _with(w, f)
             for w, f in zip(line.words, found, strict=True)
@@ -72,7 +73,8 @@ def with_lettering(content: PageContent, page: Image) -> PageContent:
 
     def all_of(lines: Sequence[Line]) -> tuple[Line, ...]:
         usual = float(np.median([type_size(line) for line in lines])) if lines else 0.0
-        return tuple(lettered(line, usual) for line in lines)
+        of_block = weight.within(_weights(lines, ink))
+        return tuple(lettered(line, usual, of_block) for line in lines)
 
     def told(region: Region) -> Region:
         if region.table is not None:
@@ -110,21 +112,34 @@ class Weight(NamedTuple):
     usual: float
     bold: float
 
+    def within(self, shares: Sequence[float]) -> Weight:
+        """What is bold in a block of these weights: small print is sturdier throughout, and a bold block all bold."""
+        if len(shares) <= LEAST_LETTERS:
+            return self
+        light = float(np.quantile(shares, LIGHT))
+        if light > self.bold:
+            return self._replace(bold=light / BOLD)
+        return self._replace(bold=max(self.bold, BOLD * light))
+
 
 def _usual_weight(content: PageContent, ink: Ink) -> Weight:
-    shares = [
-        ink.stroke(w.box) / size
-        for region in content.regions
-        for line in region.all_lines
-        if (size := type_size(line)) >= LEAST_SIZE
-        for w in line.words
-        if sum(c.isalpha() for c in w.text) > LEAST_LETTERS
-    ]
+    shares = [share for region in content.regions for share in _weights(region.all_lines, ink)]
     if len(shares) <= LEAST_LETTERS:
         return Weight(0.0, np.inf)
     usual = float(np.median(shares))
     spread = 1.4826 * float(np.median(np.abs(np.array(shares) / usual - 1)))  # of a normal distribution
     return Weight(usual, usual * max(BOLD, 1 + SPREADS * spread))
+
+
+def _weights(lines: Sequence[Line], ink: Ink) -> list[float]:
+    """Strokes as shares of the capitals' height, of the words that tell them."""
+    return [
+        ink.stroke(w.box) / size
+        for line in lines
+        if (size := type_size(line)) >= LEAST_SIZE
+        for w in line.words
+        if sum(c.isalpha() for c in w.text) > LEAST_LETTERS
+    ]
 
 
 def lettering(line: Line, ink: Ink, weight: Weight, size: float) -> list[Lettering]:
