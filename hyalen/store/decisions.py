@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import json
 import zlib
+from collections.abc import Sequence
 
-from hyalen.core.decisions.decide import decide, name, word_of
+from hyalen.core.decisions.decide import decide, name
 from hyalen.core.decisions.operations import (
     Retext,
 )
 from hyalen.core.decisions.requests import AcceptDoubt, Request, SetWord
+from hyalen.core.decisions.targets import word_of
+from hyalen.core.decisions.wanted import wanted
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.packing import unpacked
+from hyalen.core.model.part import PartRead, PartWanted
 from hyalen.store.contents import Contents
 from hyalen.store.database import Database
 from hyalen.store.documents import Documents
@@ -41,8 +45,12 @@ class Decisions:
 
     # Content
 
-    def edit(self, page_id: int, revision: int, request: Request) -> Outcome:
-        """Change a page.
+    def wanted(self, page_id: int, revision: int, request: Request) -> list[PartWanted]:
+        """The parts of a page that must be read before a change is made; raises as `edit` does."""
+        return wanted(self._at_revision(page_id, revision), request)
+
+    def edit(self, page_id: int, revision: int, request: Request, read: Sequence[PartRead] = ()) -> Outcome:
+        """Change a page; `read` is what was read for it.
 
         Raises
         ------
@@ -53,7 +61,7 @@ class Decisions:
         """
         with self.database.write() as db:
             content = self._at_revision(page_id, revision)
-            operations = decide(content, request, self.contents.lay(page_id))
+            operations = decide(content, request, self.contents.lay(page_id), read)
             if not operations:
                 return Outcome("", frozenset())
             self.contents.take_touched()

@@ -16,7 +16,7 @@ from starlette.formparsers import MultiPartException
 from zipstream import ZipStream
 
 from hyalen import __version__
-from hyalen.core.decisions.replay import roles_for
+from hyalen.core.decisions.roles import roles_for
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import delivery_stem

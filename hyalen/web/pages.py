@@ -7,16 +7,19 @@ import re
 from fastapi import APIRouter
 from fastapi.responses import FileResponse, Response
 
-from hyalen.core.decisions.requests import AcceptDoubt, SetWord
+from hyalen.core.decisions.requests import AcceptDoubt, ReadRegions, SetWord
+from hyalen.core.model.part import PartRead
 from hyalen.store.records import NotFound
 from hyalen.web.answers import changed_of, page_of
 from hyalen.web.batches import check_languages
 from hyalen.web.schemas import Changed, Edit, Id, Page, ReadAgain, Started
-from hyalen.web.services import Given
+from hyalen.web.services import Given, Services
 from hyalen.work import jobs
+from hyalen.work.parts import read_parts
 
 router = APIRouter(tags=["pages"])
 SHOWING_SECONDS = 30.0  # of a processor, to make a picture of an original that browsers do not show
+READING_SECONDS = 120.0  # of a processor, for parts of a page
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
@@ -29,13 +32,28 @@ def get_page(page_id: Id, given: Given) -> Page:
 def edit(page_id: Id, change: Edit, given: Given) -> Changed:
     """Refused with 409 where the page was changed since `revision`."""
     decisions = given.store.decisions
+    read = _read_for(given, page_id, change)
     if change.everywhere and isinstance(change.operation, SetWord):
         outcome = decisions.correct_everywhere(page_id, change.revision, change.operation)
     elif change.everywhere and isinstance(change.operation, AcceptDoubt):
         outcome = decisions.leave_everywhere(page_id, change.revision, change.operation)
     else:
-        outcome = decisions.edit(page_id, change.revision, change.operation)
+        outcome = decisions.edit(page_id, change.revision, change.operation, read)
     return changed_of(given.store, given.store.pages.page(page_id).document_id, outcome)
+
+
+def _read_for(given: Services, page_id: int, change: Edit) -> list[PartRead]:
+    """What must be read before the change can be made."""
+    if isinstance(change.operation, ReadRegions) and change.operation.languages:
+        check_languages(list(change.operation.languages))
+    wanted = given.store.decisions.wanted(page_id, change.revision, change.operation)
+    page = given.store.pages.page(page_id)
+    blob = page.read_blob or page.cleaned_blob
+    if not wanted or blob is None or page.cleaned is None:
+        return []
+    path = str(given.store.blobs.path(blob))
+    read: list[PartRead] = given.showing.do(read_parts, path, page.cleaned.dpi, wanted, seconds=READING_SECONDS)
+    return read
 
 
 @router.post("/pages/{page_id}/read", status_code=202)

@@ -24,6 +24,7 @@ from hyalen.settings import Environment
 # Bytes that a worker's threads and allocators reserve and never touch; measured: 0.25 GB.
 RESERVED = 300_000_000
 COUNTING_SECONDS = 60.0  # of a processor, to tell how many pages a file has; the largest sound ones take a few
+GIVES_WAY = 10  # niceness of the workers: what somebody waits for goes first
 PATIENCE = 5.0  # so many times its seconds a job may take by the clock, on a machine that is busy otherwise
 # How OpenCV, C++ and onnxruntime say that there is none left.
 WITHOUT_MEMORY = ("Insufficient memory", "bad_alloc", "Failed to allocate memory")
@@ -71,13 +72,13 @@ class Workers(ABC):
 class LocalWorkers(Workers):
     """Processes of this machine. One that takes too long or too much, or dies, is replaced; the others go on."""
 
-    def __init__(self, count: int, memory: int | None = None) -> None:
+    def __init__(self, count: int, memory: int | None = None, nice: int = 0) -> None:
         from pebble import ProcessPool
 
         self._count = count
         context = multiprocessing.get_context("spawn")
         limit = memory or Environment().max_memory
-        self._pool: Any = ProcessPool(max_workers=count, initializer=_prepare, initargs=[limit], context=context)
+        self._pool: Any = ProcessPool(max_workers=count, initializer=_prepare, initargs=[limit, nice], context=context)
 
     def capacity(self) -> int:
         return self._count
@@ -95,9 +96,10 @@ class LocalWorkers(Workers):
         self._pool.join()
 
 
-def _prepare(memory: int) -> None:
-    """Bound a worker's memory, and end it with its server, even one that is gone by SIGKILL."""
+def _prepare(memory: int, nice: int) -> None:
+    """Bound a worker's memory, have it give way to others, and end it with its server, even one that is gone by SIGKILL."""
     resource.setrlimit(resource.RLIMIT_DATA, (memory + RESERVED, memory + RESERVED))
+    os.nice(nice)
     parent = multiprocessing.parent_process()
     assert parent is not None
 
@@ -222,4 +224,4 @@ def make_workers(count: int) -> Workers:
         If the named scheduler does not answer.
     """
     address = Environment().scheduler
-    return ClusterWorkers(address) if address else LocalWorkers(count)
+    return ClusterWorkers(address) if address else LocalWorkers(count, nice=GIVES_WAY)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from difflib import SequenceMatcher
+from collections.abc import Sequence
 
+from hyalen.core.decisions.by_hand import by_hand, name_by_hand
 from hyalen.core.decisions.ink import Ink, Lay
 from hyalen.core.decisions.operations import (
     AssignLanguage,
@@ -12,7 +12,6 @@ from hyalen.core.decisions.operations import (
     Confirm,
     ContentOperation,
     Describe,
-    Insert,
     Leave,
     Reorder,
     Retext,
@@ -30,14 +29,24 @@ from hyalen.core.decisions.requests import (
     SetText,
     SetWord,
 )
+from hyalen.core.decisions.targets import region_of, retext, word_of
 from hyalen.core.languages import is_language
-from hyalen.core.model.content import Line, PageContent, Region, Word
+from hyalen.core.model.content import PageContent
+from hyalen.core.model.part import PartRead
 
 SHORT = 24
 
 
-def decide(content: PageContent, request: Request, lay: Lay) -> list[ContentOperation]:
+def decide(content: PageContent, request: Request, lay: Lay, read: Sequence[PartRead] = ()) -> list[ContentOperation]:
     """The operations that a request comes to on this content; none where nothing would change.
+
+    Parameters
+    ----------
+    content : PageContent
+    request : Request
+    lay : Lay
+    read : sequence of PartRead
+        What was read for it, as `wanted` asks.
 
     Raises
     ------
@@ -72,6 +81,8 @@ def decide(content: PageContent, request: Request, lay: Lay) -> list[ContentOper
             return _reorder(content, request, lay)
         case AcceptDoubt():
             return [] if request.key in content.accepted else [leave(content, request.key, lay)]
+        case _:
+            return by_hand(content, request, lay, read)
 
 
 def name(request: Request, content: PageContent) -> str:
@@ -98,55 +109,13 @@ def name(request: Request, content: PageContent) -> str:
             return "reading order"
         case AcceptDoubt():
             return "doubt left as it is"
+        case _:
+            return name_by_hand(request)
 
 
 def _short(text: str) -> str:
     text = " ".join(text.split())
     return text if len(text) <= SHORT else text[: SHORT - 1] + "…"
-
-
-def word_of(content: PageContent, word_id: str) -> Word:
-    """The word of that id.
-
-    Raises
-    ------
-    EditError
-        If the page has none.
-    """
-    for word in content.words:
-        if word.id == word_id:
-            return word
-    raise EditError(f"the page has no word {word_id}")
-
-
-def region_of(content: PageContent, region_id: str) -> Region:
-    """The region of that id.
-
-    Raises
-    ------
-    EditError
-        If the page has none.
-    """
-    try:
-        return content.region(region_id)
-    except KeyError:
-        raise EditError(f"the page has no region {region_id}") from None
-
-
-def retext(line: Line, text: str, lay: Lay) -> Iterator[ContentOperation]:
-    """What changes between a line and its new text; words that stay the same are not touched."""
-    tokens, old = text.split(), line.words
-    matcher = SequenceMatcher(None, [w.text for w in old], tokens, autojunk=False)
-    for kind, first, last, start, end in matcher.get_opcodes():
-        words = tuple(lay.word(w) for w in old[first:last])
-        if kind in ("replace", "delete"):
-            yield Retext(words=words, text=" ".join(tokens[start:end]))
-        elif kind == "insert":
-            yield Insert(
-                after=lay.word(old[first - 1]) if first else None,
-                before=lay.word(old[first]) if first < len(old) else None,
-                text=" ".join(tokens[start:end]),
-            )
 
 
 def _reorder(content: PageContent, request: Move, lay: Lay) -> list[ContentOperation]:

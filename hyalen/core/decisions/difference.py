@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from hyalen.core.decisions.decide import leave, retext
+from hyalen.core.decisions.decide import leave
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.operations import (
     AssignLanguage,
@@ -18,6 +18,7 @@ from hyalen.core.decisions.operations import (
     Reorder,
     Retext,
 )
+from hyalen.core.decisions.targets import retext
 from hyalen.core.model.content import Line, PageContent, Region, Role, Word, WordState
 
 

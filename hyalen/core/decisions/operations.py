@@ -6,8 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from hyalen.core.decisions.ink import Ink
-from hyalen.core.model.content import Role
+from hyalen.core.decisions.ink import Corners, Ink, InkGrid, InkLine, Places
+from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Treatment
 
@@ -72,6 +72,96 @@ class Reorder(Frozen):
     after: Ink | None = None
 
 
+# Regions by hand; what was read for them is kept with them, so that replaying reads nothing
+
+
+class Draw(Frozen):
+    """A new region; the words in its outline are taken from where they were, `lines` are those that were nowhere."""
+
+    op: Literal["draw"] = "draw"
+    outline: Places
+    kind: RegionKind
+    role: Role
+    language: str | None = None
+    lines: tuple[InkLine, ...] = ()
+    grid: InkGrid | None = None
+
+
+class Reshape(Frozen):
+    """A region's other outline; `trimmed` where what is left outside is not to be read."""
+
+    op: Literal["reshape"] = "reshape"
+    region: Ink
+    outline: Places
+    lines: tuple[InkLine, ...] = ()
+    trimmed: bool = False
+
+
+class Merge(Frozen):
+    """Several regions become one, the first."""
+
+    op: Literal["merge"] = "merge"
+    regions: tuple[Ink, ...] = Field(min_length=2)
+
+
+class Split(Frozen):
+    """A region becomes two along a straight cut between two points."""
+
+    op: Literal["split"] = "split"
+    region: Ink
+    cut: Places
+
+
+class Remove(Frozen):
+    """A region is no region any more; its ink stays in the picture."""
+
+    op: Literal["remove"] = "remove"
+    region: Ink
+
+
+class Recast(Frozen):
+    """A region becomes text or a table, with what was read for that."""
+
+    op: Literal["recast"] = "recast"
+    region: Ink
+    kind: RegionKind
+    lines: tuple[InkLine, ...] = ()
+    grid: InkGrid | None = None
+
+
+class Reread(Frozen):
+    """A region says what was read in it again; what a person settled in it stays."""
+
+    op: Literal["reread"] = "reread"
+    region: Ink
+    language: str | None
+    lines: tuple[InkLine, ...]
+
+
+class Thread(Frozen):
+    """Regions follow one another in this order, from where the first stands."""
+
+    op: Literal["thread"] = "thread"
+    regions: tuple[Ink, ...] = Field(min_length=2)
+
+
+class Regrid(Frozen):
+    """A table's other lines; its words go to the cells that they lie in."""
+
+    op: Literal["regrid"] = "regrid"
+    region: Ink
+    grid: InkGrid
+
+
+class Fill(Frozen):
+    """A table's cell, by its place, says this."""
+
+    op: Literal["fill"] = "fill"
+    region: Ink
+    cell: Corners
+    text: str
+
+
 class Leave(Frozen):
     """A doubt is left as it is; `at` is the word or region it is about, else the whole page."""
 
@@ -87,7 +177,25 @@ class ReadAfresh(Frozen):
 
 
 ContentOperation = Annotated[
-    Retext | Insert | Confirm | AssignRole | Describe | AssignLanguage | Reorder | Leave | ReadAfresh,
+    Retext
+    | Insert
+    | Confirm
+    | AssignRole
+    | Describe
+    | AssignLanguage
+    | Reorder
+    | Draw
+    | Reshape
+    | Merge
+    | Split
+    | Remove
+    | Recast
+    | Reread
+    | Thread
+    | Regrid
+    | Fill
+    | Leave
+    | ReadAfresh,
     Field(discriminator="op"),
 ]
 
@@ -147,7 +255,8 @@ Setting = Annotated[Treat | ReadIn | TakeOut | Arrange | Entitle | SpeakIn | Sca
 Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
 
 CONTENT_MODELS: tuple[type[Frozen], ...] = (
-    Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Leave, ReadAfresh,
+    Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Recast,
+    Reread, Thread, Regrid, Fill, Leave, ReadAfresh,
 )  # fmt: skip
 _SETTINGS: tuple[type[Frozen], ...] = (Treat, ReadIn, TakeOut, Arrange, Entitle, SpeakIn, ScanBothSides)
 CONTENT_KINDS = tuple(str(model.model_fields["op"].default) for model in CONTENT_MODELS)

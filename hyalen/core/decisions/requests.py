@@ -6,8 +6,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from hyalen.core.model.content import Role
+from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.geometry import Frozen
+from hyalen.core.model.grid import Axis
 from hyalen.core.model.text import Lines, OneLine
 
 # Characters: more than any sheet holds, and no more than every format can.
@@ -91,7 +92,195 @@ class AcceptDoubt(Frozen):
     key: OneLine
 
 
+# Regions by hand; points are pixels of the cleaned page
+
+Pixel = Annotated[float, Field(ge=-100_000, le=200_000, allow_inf_nan=False)]
+Corner = tuple[Pixel, Pixel]
+Drawn = Annotated[tuple[Corner, ...], Field(min_length=3, max_length=1_000)]
+RegionIds = Annotated[tuple[str, ...], Field(min_length=1, max_length=2_000)]
+Index = Annotated[int, Field(ge=0, le=5_000)]
+
+
+class DrawRegion(Frozen):
+    """A new region; its role follows its kind, and that of text what its words were before."""
+
+    op: Literal["draw_region"] = "draw_region"
+    outline: Drawn
+    kind: RegionKind = RegionKind.TEXT
+    role: Role | None = None
+
+
+class ShapeRegion(Frozen):
+    """Give a region another outline: moved, resized, its corners dragged."""
+
+    op: Literal["shape_region"] = "shape_region"
+    region_id: str
+    outline: Drawn
+
+
+class TakeOutArea(Frozen):
+    """Take an area out of one region, or of all that it lies on: what stands there is not read."""
+
+    op: Literal["take_out_area"] = "take_out_area"
+    area: Drawn
+    region_id: str | None = None
+
+
+class CutRegion(Frozen):
+    """Cut a region in two."""
+
+    op: Literal["cut_region"] = "cut_region"
+    region_id: str
+    start: Corner
+    end: Corner
+
+
+class MergeRegions(Frozen):
+    """Make several regions one."""
+
+    op: Literal["merge_regions"] = "merge_regions"
+    region_ids: RegionIds
+
+
+class RemoveRegions(Frozen):
+    """Take regions away; their ink stays in the picture and is not read."""
+
+    op: Literal["remove_regions"] = "remove_regions"
+    region_ids: RegionIds
+
+
+class SetKind(Frozen):
+    """Make regions text, tables or pictures."""
+
+    op: Literal["set_kind"] = "set_kind"
+    region_ids: RegionIds
+    kind: RegionKind
+
+
+class SetRoles(Frozen):
+    """Say what several regions are for."""
+
+    op: Literal["set_roles"] = "set_roles"
+    region_ids: RegionIds
+    role: Role
+
+
+class ThreadRegions(Frozen):
+    """Regions follow one another in this order, from where the first stands."""
+
+    op: Literal["thread_regions"] = "thread_regions"
+    region_ids: RegionIds
+
+
+class ReadRegions(Frozen):
+    """Read regions again, perhaps in other languages."""
+
+    op: Literal["read_regions"] = "read_regions"
+    region_ids: RegionIds
+    languages: tuple[str, ...] = Field(default=(), max_length=4)
+
+
+# Tables by hand
+
+
+class FindLines(Frozen):
+    """Look for a table's rows and columns again within its outline."""
+
+    op: Literal["find_lines"] = "find_lines"
+    region_id: str
+
+
+class MoveLine(Frozen):
+    """Move a line of a table, counted from 0, the outer ones included."""
+
+    op: Literal["move_line"] = "move_line"
+    region_id: str
+    axis: Axis
+    index: Index
+    to: Pixel
+
+
+class AddLine(Frozen):
+    """A line more, which parts a row or column in two."""
+
+    op: Literal["add_line"] = "add_line"
+    region_id: str
+    axis: Axis
+    at: Pixel
+
+
+class RemoveLine(Frozen):
+    """Take a line away: the rows or columns on both its sides become one."""
+
+    op: Literal["remove_line"] = "remove_line"
+    region_id: str
+    axis: Axis
+    index: Index
+
+
+class MergeCells(Frozen):
+    """Make the cells of a block of places one."""
+
+    op: Literal["merge_cells"] = "merge_cells"
+    region_id: str
+    row: Index
+    column: Index
+    row_span: Annotated[int, Field(ge=1, le=5_000)]
+    column_span: Annotated[int, Field(ge=1, le=5_000)]
+
+
+class PartCell(Frozen):
+    """Part a cell that spans several places."""
+
+    op: Literal["part_cell"] = "part_cell"
+    region_id: str
+    row: Index
+    column: Index
+
+
+class SetHeaders(Frozen):
+    """Say how many rows at the head and columns at the left are headers."""
+
+    op: Literal["set_headers"] = "set_headers"
+    region_id: str
+    rows: Index
+    columns: Index
+
+
+class SetCell(Frozen):
+    """Give a cell a text, an empty one too."""
+
+    op: Literal["set_cell"] = "set_cell"
+    region_id: str
+    row: Index
+    column: Index
+    text: Lines = Field(max_length=MOST_OF_A_LINE)
+
+
+ByHand = (
+    DrawRegion
+    | ShapeRegion
+    | TakeOutArea
+    | CutRegion
+    | MergeRegions
+    | RemoveRegions
+    | SetKind
+    | SetRoles
+    | ThreadRegions
+    | ReadRegions
+)
+OnTable = FindLines | MoveLine | AddLine | RemoveLine | MergeCells | PartCell | SetHeaders | SetCell
 Request = Annotated[
-    SetWord | AcceptWord | SetLine | SetText | SetRole | SetAlternative | SetLanguage | Move | AcceptDoubt,
+    SetWord
+    | AcceptWord
+    | SetLine
+    | SetText
+    | SetRole
+    | SetAlternative
+    | SetLanguage
+    | Move
+    | AcceptDoubt
+    | ByHand
+    | OnTable,
     Field(discriminator="op"),
 ]

@@ -1,0 +1,90 @@
+"""A part of a page, read by itself while somebody waits for it."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from hyalen.core.imaging.letters import suited
+from hyalen.core.imaging.pixels import Image, as_uint8, grey
+from hyalen.core.layout.grids import find_grid
+from hyalen.core.layout.leaders import find_leaders, with_leaders, without_leaders
+from hyalen.core.layout.making import Numbering, made_line
+from hyalen.core.model.content import Line
+from hyalen.core.model.found import FoundBlock, Shape
+from hyalen.core.model.geometry import Box, bounds
+from hyalen.core.model.part import PartRead, PartWanted
+from hyalen.core.reading.again import read_again
+from hyalen.core.reading.dust import without_dust
+from hyalen.core.reading.engine import ENGINE
+from hyalen.core.reading.long_s import without_long_s
+from hyalen.core.reading.raised import read_raised
+from hyalen.core.reading.reader import Reader
+from hyalen.core.reading.rest import read_rest, shifted, unread_strips, without_ghosts
+from hyalen.core.reading.spelling import mended, settle_case
+
+DARK_GROUND = 110  # grey level of most of a part whose letters are light
+PAD = 0.04  # inches of white around what is read
+
+
+def read_part(page: Image, dpi: float, wanted: PartWanted, reader: Reader = ENGINE) -> PartRead:
+    """What stands within an outline, without what is known already, and its rows and columns where they are wanted.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        Cleaned.
+    dpi : float
+        Pixels an inch.
+    wanted : PartWanted
+    reader : Reader
+
+    Raises
+    ------
+    EngineError
+        If the engine cannot be used.
+    """
+    box = bounds(wanted.outline).intersection(Box(0, 0, page.shape[1], page.shape[0]))
+    if box.width < 2 or box.height < 2:
+        return PartRead()
+    ink = _ink(grey(page), box, wanted)
+    lines = _read(ink, dpi, box, wanted, reader)
+    if not wanted.grid:
+        return PartRead(lines)
+    crop = np.ascontiguousarray(grey(page)[box.top : box.bottom, box.left : box.right])
+    return PartRead(lines, find_grid(crop, dpi, box, (*wanted.held, *lines)))
+
+
+def _ink(page: Image, box: Box, wanted: PartWanted) -> Image:
+    """The ink under the outline that is not known yet, dark on white."""
+    crop = page[box.top : box.bottom, box.left : box.right].copy()
+    inside = np.zeros(crop.shape, np.uint8)
+    corners = np.round(np.array(wanted.outline) - (box.left, box.top)).astype(np.int32)
+    cv2.fillPoly(inside, [corners], (1,))
+    if inside.any() and float(np.median(crop[inside > 0])) < DARK_GROUND:
+        crop = as_uint8(255 - crop)
+    crop[inside == 0] = 255
+    for left, top, right, bottom in wanted.boxes:
+        crop[max(0, top - 1 - box.top) : max(0, bottom + 1 - box.top), max(0, left - 1 - box.left) : max(0, right + 1 - box.left)] = 255  # fmt: skip
+    return as_uint8(crop)
+
+
+def _read(ink: Image, dpi: float, box: Box, wanted: PartWanted, reader: Reader) -> tuple[Line, ...]:
+    if wanted.held and not unread_strips(ink, dpi, []):
+        return ()
+    pad = max(4, int(PAD * dpi))
+    padded = as_uint8(cv2.copyMakeBorder(ink, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=255))
+    leaders = find_leaders(padded, dpi)
+    padded = without_leaders(padded, leaders)
+    view, scale = suited(padded, may_reduce=True)
+    found = reader.read_region(view, dpi * scale, wanted.languages, Shape.BLOCK)
+    blocks = found if scale == 1.0 else [block.scaled(1 / scale) for block in found]
+    blocks += read_rest(padded, dpi, wanted.languages, blocks, reader)
+    blocks = without_ghosts(padded, read_again(padded, dpi, wanted.languages, blocks, reader))
+    blocks = read_raised(padded, dpi, blocks, reader)
+    clean = (tuple(without_dust(m) for line in b.lines if (m := mended(line))) for b in blocks)
+    kept = [FoundBlock(b.kind, b.box, lines) for b, lines in zip(blocks, clean, strict=True)]
+    kept = with_leaders(without_long_s(settle_case(kept)), leaders)
+    numbered = Numbering()
+    lines = (shifted(line, box.left - pad, box.top - pad) for b in kept for line in b.lines if line.words)
+    return tuple(made_line(line, numbered) for line in lines)

@@ -1,0 +1,27 @@
+"""Parts of a page, read while the clerk waits. What an attendant does."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import cv2
+
+from hyalen.core.formats.codecs import decode
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.part import PartRead, PartWanted
+from hyalen.core.reading.part import read_part
+from hyalen.work.preview import Recent
+
+# Kept by the process that reads: the pages that were worked on last.
+_PAGES: Recent[Image] = Recent()
+
+
+def read_parts(path: str, dpi: float, wanted: Sequence[PartWanted]) -> list[PartRead]:
+    """What stands in parts of a cleaned page, whose image lies at `path`."""
+    cv2.setNumThreads(1)
+    page = _PAGES.get(path)
+    if page is None:
+        page = decode(Path(path).read_bytes())
+        _PAGES.put(path, page)
+    return [read_part(page, dpi, part) for part in wanted]
