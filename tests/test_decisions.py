@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from itertools import count
+
 import numpy as np
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
+from shapely import Polygon
 
 from hyalen.core.decisions.decide import decide
 from hyalen.core.decisions.difference import decisions_in, difference
@@ -14,20 +18,41 @@ from hyalen.core.decisions.replay import perform, replay
 from hyalen.core.decisions.requests import (
     AcceptDoubt,
     AcceptWord,
+    AddLine,
+    CutRegion,
+    DrawRegion,
     EditError,
+    FindLines,
+    MergeCells,
+    MergeRegions,
     Move,
+    MoveLine,
+    PartCell,
+    ReadRegions,
+    RemoveLine,
+    RemoveRegions,
     Request,
     SetAlternative,
+    SetCell,
+    SetHeaders,
+    SetKind,
     SetLanguage,
     SetLine,
     SetRole,
+    SetRoles,
     SetWord,
+    ShapeRegion,
+    TakeOutArea,
+    ThreadRegions,
 )
-from hyalen.core.model.content import PageContent, Role
-from hyalen.core.model.geometry import Box
+from hyalen.core.decisions.wanted import wanted
+from hyalen.core.model.content import PageContent, RegionKind, Role, Table
+from hyalen.core.model.geometry import Box, bounds
+from hyalen.core.model.grid import Grid
 from hyalen.core.model.packing import packed, unpacked
+from hyalen.core.model.part import PartRead
 from hyalen.core.model.treatment import Mesh
-from tests.conftest import ContentMaker
+from tests.conftest import ContentMaker, make_line
 from tests.helpers import cleaned
 
 READING = (
@@ -41,7 +66,7 @@ TEXTS = st.sampled_from(["", "needle", "two words", "the", "x", "éa", "three wo
 def requests(content: PageContent) -> st.SearchStrategy[Request]:
     """Any request that the page as it is may take or refuse."""
     words = [w.id for w in content.words] or ["none"]
-    regions = [r.id for r in content.everything]
+    regions = [r.id for r in content.everything] or ["none"]
     roles = [
         Role.HEADING_2,
         Role.PARAGRAPH,
@@ -65,13 +90,61 @@ def requests(content: PageContent) -> st.SearchStrategy[Request]:
     )
 
 
-def edited(data: st.DataObject, lay: Lay, most: int = 12) -> tuple[list[ContentOperation], list[PageContent]]:
+def gestures(content: PageContent) -> st.SearchStrategy[Request]:
+    """Anything that a hand may do on the sheet, sensible or not."""
+    ids = [r.id for r in content.everything] or ["none"]
+    one, some = st.sampled_from(ids), st.lists(st.sampled_from(ids), min_size=1, max_size=4).map(tuple)
+    x, y = st.integers(150, 900), st.integers(60, 700)
+    corner = st.tuples(x, y)
+    area = st.one_of(
+        st.tuples(x, y, st.integers(5, 600), st.integers(5, 300)).map(lambda b: Box(b[0], b[1], b[0] + b[2], b[1] + b[3]).polygon()),
+        st.lists(corner, min_size=3, max_size=7).map(tuple),
+    )  # fmt: skip
+    kind, axis, few = st.sampled_from(list(RegionKind)[:3]), st.sampled_from(["rows", "columns"]), st.integers(0, 3)
+    return st.one_of(
+        st.builds(DrawRegion, outline=area, kind=kind),
+        st.builds(ShapeRegion, region_id=one, outline=area),
+        st.builds(TakeOutArea, area=area, region_id=st.one_of(st.none(), one)),
+        st.builds(CutRegion, region_id=one, start=corner, end=corner),
+        st.builds(MergeRegions, region_ids=some),
+        st.builds(RemoveRegions, region_ids=some),
+        st.builds(SetKind, region_ids=some, kind=kind),
+        st.builds(SetRoles, region_ids=some, role=st.sampled_from([Role.CAPTION, Role.ARTIFACT])),
+        st.builds(ThreadRegions, region_ids=some),
+        st.builds(ReadRegions, region_ids=some),
+        st.builds(FindLines, region_id=one),
+        st.builds(MoveLine, region_id=one, axis=axis, index=few, to=y),
+        st.builds(AddLine, region_id=one, axis=axis, at=y),
+        st.builds(RemoveLine, region_id=one, axis=axis, index=few),
+        st.builds(MergeCells, region_id=one, row=few, column=few, row_span=st.integers(1, 2), column_span=st.integers(1, 2)),
+        st.builds(PartCell, region_id=one, row=few, column=few),
+        st.builds(SetHeaders, region_id=one, rows=few, columns=few),
+        st.builds(SetCell, region_id=one, row=few, column=few, text=st.one_of(TEXTS, st.just("two\nlines"))),
+    )  # fmt: skip
+
+
+def read_for(content: PageContent, request: Request) -> list[PartRead]:
+    """What a reader would find in the parts that are wanted: one word more in each, and a grid of two rows."""
+    ids = count(1)
+    found = []
+    for part in wanted(content, request):
+        box = bounds(part.outline)
+        line = make_line("further", box.left, box.top, lambda: f"p{next(ids)}", height=12)
+        rows = (box.top, (box.top + box.bottom) // 2, box.bottom)
+        found.append(PartRead((line,), Grid(rows=rows, columns=(box.left, box.right)) if part.grid else None))
+    return found
+
+
+def edited(
+    data: st.DataObject, lay: Lay, most: int = 12, kinds: Callable[[PageContent], st.SearchStrategy[Request]] = requests
+) -> tuple[list[ContentOperation], list[PageContent]]:
     """Some edits, one on the outcome of the other; the operations, and the content before the first and after each."""
     content, made, after = READING, list[ContentOperation](), [READING]
     for _ in range(data.draw(st.integers(1, most))):
         steps, now = [], content
         try:
-            operations = decide(content, data.draw(requests(content)), lay)
+            request = data.draw(kinds(content))
+            operations = decide(content, request, lay, read_for(content, request))
             for operation in operations:
                 now = perform(now, operation, lay)
                 steps.append(now)
@@ -91,14 +164,27 @@ LAYS = [Lay(), Lay(cleaned(37)), Lay(cleaned(0, to_original=(0.98, -0.21, 300.0,
 @given(st.data())
 def test_replayed_content_equals_the_edited_one_whatever_was_edited(data: st.DataObject) -> None:
     lay = data.draw(st.sampled_from(LAYS))
-    made, after = edited(data, lay)
+    made, after = edited(data, lay, kinds=lambda content: st.one_of(requests(content), gestures(content)))
     kept = [operation_from(o.op, stored(o)) for o in made]  # as they come out of the database
     replayed = replay(READING, kept, lay)  # type: ignore[arg-type]
     assert replayed.unplaced == () and replayed.content == after[-1]
     # Undone, the content is what it was before.
-    for count in range(len(made)):
-        assert replay(READING, made[:count], lay).content == after[count]
+    for number in range(len(made)):
+        assert replay(READING, made[:number], lay).content == after[number]
     assert replay(READING, [*made, ReadAfresh()], lay).content == READING
+    for content in after:
+        ids = [r.id for r in content.everything]
+        words = [w.id for w in content.words]
+        assert len(ids) == len(set(ids)) and len(words) == len(set(words))
+        for region in content.everything:
+            assert Polygon(region.outline).is_valid and len(region.outline) >= 3
+            assert not region.table or _tiles(region.table)
+
+
+def _tiles(table: Table) -> bool:
+    """Whether the cells cover each place of the grid once."""
+    places = [(c.row + i, c.column + j) for c in table.cells for i in range(c.row_span) for j in range(c.column_span)]
+    return sorted(places) == [(r, c) for r in range(table.rows) for c in range(table.columns)]
 
 
 def words_of(content: PageContent) -> list[str]:

@@ -7,6 +7,7 @@
   import { onMount } from 'svelte';
     import { cleaning } from './lib/bench/cleaning.svelte';
   import { typing } from './lib/bench/keys';
+  import { saying } from './lib/bench/saying.svelte';
   import TopBar from './lib/parts/TopBar.svelte';
   import Notices from './lib/parts/Notices.svelte';
   import KeyHelp from './lib/parts/KeyHelp.svelte';
@@ -64,5 +65,6 @@
     {/if}
   </main>
 </div>
+<p class="sr" aria-live="polite" data-said>{saying.text}</p>
 <Notices />
 <KeyHelp bind:open={helpOpen} />

@@ -3,19 +3,26 @@
 from __future__ import annotations
 
 import re
+from urllib.parse import quote
 
 from fastapi import APIRouter
 from fastapi.responses import FileResponse, Response
 
 from hyalen.core.decisions.requests import AcceptDoubt, ReadRegions, SetWord
+from hyalen.core.decisions.shaping import PICTURE_ROLES
+from hyalen.core.decisions.targets import region_of
+from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.names import delivery_stem
+from hyalen.core.model.content import Role
 from hyalen.core.model.part import PartRead
 from hyalen.store.records import NotFound
 from hyalen.web.answers import changed_of, page_of
 from hyalen.web.batches import check_languages
+from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import Changed, Edit, Id, Page, ReadAgain, Started
 from hyalen.web.services import Given, Services
 from hyalen.work import jobs
-from hyalen.work.parts import read_parts
+from hyalen.work.parts import read_parts, write_alone
 
 router = APIRouter(tags=["pages"])
 SHOWING_SECONDS = 30.0  # of a processor, to make a picture of an original that browsers do not show
@@ -77,6 +84,30 @@ def retry(page_id: Id, given: Given) -> Started:
     given.store.retry_page(page_id)
     given.foreman.wake()
     return Started(tasks=1)
+
+
+@router.get("/pages/{page_id}/regions/{region_id}/{format_name}", response_class=Response)
+def region_file(page_id: Id, region_id: str, format_name: str, given: Given) -> Response:
+    """One block by itself as a file of a format."""
+    page, content = given.store.pages.page(page_id), given.store.pages.content(page_id)
+    if format_name not in FORMATS:
+        raise NotFound("There is no such format.")
+    blob = page.cleaned_blob
+    if content is None or blob is None:
+        raise BadRequest("Not read yet", "The page has not been read yet.", 409)
+    region = region_of(content, region_id)
+    if FORMATS[format_name].tables_only and region.table is None:
+        raise BadRequest("No table", "This format holds tables, and the block is none.")
+    document = given.store.documents.document(page.document_id)
+    if region.role.is_artifact:
+        region = region.model_copy(update={"role": PICTURE_ROLES.get(region.kind, Role.PARAGRAPH)})
+    alone = content.model_copy(update={"regions": (region,), "artifacts": ()})
+    told = (document.title, document.language or region.language or "eng", alone, str(given.store.blobs.path(blob)))
+    made: bytes = given.showing.do(write_alone, format_name, *told, seconds=READING_SECONDS)
+    stem = f"{delivery_stem(document.source_name)}-page-{page.position + 1}-{region.role.value.replace('_', '-')}"
+    name = f"{stem}.{FORMATS[format_name].ending}"
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
+    return Response(made, media_type=FORMATS[format_name].media_type, headers=headers)
 
 
 @router.get("/pages/{page_id}/original", response_class=Response)

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Sequence
 from pathlib import Path
 
 import cv2
 
 from hyalen.core.formats.codecs import decode
+from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.content import PageContent
 from hyalen.core.model.part import PartRead, PartWanted
 from hyalen.core.reading.part import read_part
+from hyalen.core.structure.tree import StructureTree
 from hyalen.work.preview import Recent
 
 # Kept by the process that reads: the pages that were worked on last.
@@ -25,3 +30,11 @@ def read_parts(path: str, dpi: float, wanted: Sequence[PartWanted]) -> list[Part
         page = decode(Path(path).read_bytes())
         _PAGES.put(path, page)
     return [read_part(page, dpi, part) for part in wanted]
+
+
+def write_alone(format_name: str, title: str, language: str, content: PageContent, image: str) -> bytes:
+    """A page's content, of one region, as a file of a format; `image` is where the cleaned page lies."""
+    file = io.BytesIO()
+    tree = StructureTree(title, language, [content])
+    FORMATS[format_name].write(tree, lambda _: Path(image).read_bytes(), file, DeliveryOptions())
+    return file.getvalue()

@@ -86,7 +86,7 @@ def merge(content: PageContent, operation: Merge, lay: Lay) -> PageContent:
         raise EditError("a picture and text cannot be merged; make both the same kind first")
     first = tables[0] if tables else regions[0]
     outline = joined([r.outline for r in regions])
-    lines = [line for r in regions for line in r.all_lines]
+    lines = _merged_lines(regions)
     update: dict[str, object] = {"outline": outline, **BY_HAND}
     if pictures:
         told = [r.alternative_text for r in regions if r.alternative_text]
@@ -100,6 +100,20 @@ def merge(content: PageContent, operation: Merge, lay: Lay) -> PageContent:
     return _without(content, ids - {first.id})
 
 
+def _merged_lines(regions: Sequence[Region]) -> list[Line]:
+    """The lines of regions, one after the other; where they stand above each other, halves of a row made one."""
+    lines: list[Line] = []
+    box = regions[0].box
+    for region in regions:
+        shared = min(box.right, region.box.right) - max(box.left, region.box.left)
+        above = lines and shared > 0.5 * min(box.width, region.box.width)
+        lines += region.all_lines
+        if above:
+            lines = list(_arranged(lines, mostly_right_to_left([region.language or ""])))
+        box = union((box, region.box))
+    return lines
+
+
 def split(content: PageContent, operation: Split, lay: Lay) -> PageContent:
     region = find_region(content, operation.region, lay)
     start, end = lay.points(operation.cut)
@@ -110,10 +124,12 @@ def split(content: PageContent, operation: Split, lay: Lay) -> PageContent:
             outlines = cut(region.outline, start, end)
         except NoArea as error:
             raise EditError(str(error)) from error
-        upper, _ = _parted(region.lines, outlines[0])
-        lower, _ = _parted(region.lines, outlines[1])
-        stray = _missing(region.lines, [*upper, *lower])
-        lower += stray
+        upper, lower = _parted(region.lines, outlines[0])
+        if abs(end.x - start.x) >= abs(end.y - start.y):  # between lines: none is cut that only leans
+            most = {w.id for line in upper for w in line.words}
+            above = [2 * sum(w.id in most for w in line.words) > len(line.words) for line in region.lines]
+            upper = [line for line, is_above in zip(region.lines, above, strict=True) if is_above]
+            lower = [line for line, is_above in zip(region.lines, above, strict=True) if not is_above]
         if not region.kind.is_picture and not (upper and lower):
             raise EditError("all of the block's words lie on one side of the cut")
         parts = [

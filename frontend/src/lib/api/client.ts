@@ -98,6 +98,7 @@ export const api = {
   flow: (id: number, first: number) =>
     ok<FlowPart>(client.GET('/api/documents/{document_id}/flow', { params: { ...document(id), query: { page: first } } })),
   page: (id: number, signal?: AbortSignal) => ok<Page>(client.GET('/api/pages/{page_id}', { params: page(id), ...during(signal) })),
+  regionFile: (id: number, region: string, format: string) => `/api/pages/${id}/regions/${encodeURIComponent(region)}/${format}`,
   edit: (id: number, revision: number, operation: Operation, everywhere = false) =>
     ok<Changed>(client.POST('/api/pages/{page_id}/edits', { params: page(id), body: { revision, operation, everywhere } })),
   treat: (id: number, revision: number, treatment: Treatment, pages: Audience, selection: number[] = []) =>

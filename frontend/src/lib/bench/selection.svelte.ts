@@ -5,14 +5,30 @@ export class Selection {
   region = $state<string | null>(null);
   word = $state<string | null>(null);
   lifted = $state(false);
+  /** Regions that are chosen besides. */
+  also = $state<string[]>([]);
   /** By id. */
   picked = $state<number[]>([]);
   private pickedFrom = 0;
 
   select(region: string | null, word: string | null = null, lift = false): void {
     this.region = region;
+    this.also = [];
     this.word = word;
     this.lifted = lift && word !== null;
+  }
+
+  /** A region more, or one less. */
+  toggle(region: string): void {
+    const all = this.regions;
+    const now = all.includes(region) ? all.filter((r) => r !== region) : [...all, region];
+    this.select(now[0] ?? null);
+    this.also = now.slice(1);
+  }
+
+  /** All regions that are chosen, the first one first. */
+  get regions(): string[] {
+    return this.region === null ? [] : [this.region, ...this.also];
   }
 
   clear(): void {

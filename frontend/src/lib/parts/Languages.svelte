@@ -1,13 +1,10 @@
 <script lang="ts">
   import { counted } from '../bench/words';
   import { desk } from '../bench/desk.svelte';
-  import { selection } from '../bench/selection.svelte';
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
-  import { textOf } from '../bench/content';
   import { Button, Modal, Radio } from 'flowbite-svelte';
   import { api } from '../api/client';
-    import { look } from '../bench/roles';
   import LanguageChoice from './LanguageChoice.svelte';
 
   let chosen = $state<string[]>([]);
@@ -44,7 +41,7 @@
   }
 </script>
 
-<section class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4" aria-label="Reading">
+<section class="border-hair flex max-h-[60%] shrink-0 flex-col gap-2 overflow-auto border-b p-3" aria-label="Reading">
   <div>
     <h2 class="m-0 text-base font-bold">Page {desk.pageIndex + 1}</h2>
     <p class="m-0 text-sm">
@@ -54,26 +51,16 @@
       {:else}Not read yet.{/if}
     </p>
   </div>
+  <details class="m-0" open={!page?.content}>
+  <summary class="cursor-pointer text-sm font-bold">Read again, in other languages</summary>
   <LanguageChoice bind:value={chosen} compact />
   <fieldset class="m-0 flex flex-col gap-1 border-0 p-0">
-    <legend class="mb-1 p-0 text-sm font-bold">Read again</legend>
+    <legend class="mb-1 p-0 text-sm font-bold">What</legend>
     <Radio bind:group={scope} value="page">this page</Radio>
     <Radio bind:group={scope} value="document">the whole document</Radio>
   </fieldset>
   <Button disabled={busy || !chosen.length} onclick={again}>{busy ? 'Reading…' : 'Read again'}</Button>
-  {#if regions.length}
-    <div>
-      <h3 class="m-0 mb-1 text-sm font-bold">Blocks and how sure they are</h3>
-      <ol class="m-0 list-none p-0 text-sm">
-        {#each regions as r (r.id)}
-          <li><button class="row" class:here={r.id === selection.region} onclick={() => selection.select(r.id)}>
-            <span class="w-6 font-bold">{look(r.role).sign}</span><span class="min-w-0 flex-1 truncate">{textOf(r) || 'picture'}</span>
-            <span>{r.language ? (r.language) : ''}</span><span class="w-12 text-right">{Math.round((r.confidence ?? 1) * 100)} %</span>
-          </button></li>
-        {/each}
-      </ol>
-    </div>
-  {/if}
+  </details>
 </section>
 
 <Modal bind:open={asking} title="Keep what was settled?" size="sm" class="bg-paper">
@@ -87,8 +74,3 @@
     <Button color="alternative" onclick={() => (asking = false)}>Do not read</Button>
   </div>
 </Modal>
-
-<style>
-  .row { display: flex; gap: 6px; width: 100%; border: 0; background: transparent; padding: 2px 4px; text-align: left; border-radius: 4px; }
-  .row:hover, .row.here { background: var(--color-lamp-100); }
-</style>

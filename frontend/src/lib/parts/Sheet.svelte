@@ -12,6 +12,8 @@
   import { look } from '../bench/roles';
   import { cleaning } from '../bench/cleaning.svelte';
   import CleanOverlay from './CleanOverlay.svelte';
+  import HandBar from './HandBar.svelte';
+  import HandOverlay from './HandOverlay.svelte';
   import LiftedLine from './LiftedLine.svelte';
   import Loupe from './Loupe.svelte';
 
@@ -59,6 +61,7 @@
   );
   const scale = $derived(fit === 'free' ? zoom : Math.max(0.02, fitted));
   const showRegions = $derived(view.stage !== 'clean');
+  const byHand = $derived(view.stage === 'read');
   const artifacts = $derived(page?.content?.artifacts ?? []);
   const doubtful = $derived(new Set((page?.doubts ?? []).flatMap((d) => (d.word_id ? [d.word_id] : []))));
   const selected = $derived(findRegion(page?.content, selection.region));
@@ -115,13 +118,20 @@
     board.scrollTo({ left: drag.left - dx, top: drag.top - dy });
   }
 
+  /** The part of the page in sight, in its pixels. */
+  function inSight(): [number, number, number, number] {
+    const [left, top] = [((board?.scrollLeft ?? 0) - MARGIN) / scale, ((board?.scrollTop ?? 0) - MARGIN) / scale];
+    return [Math.max(0, left), Math.max(0, top), Math.min(size[0]!, left + deskWidth / scale), Math.min(size[1]!, top + deskHeight / scale)];
+  }
+
   function pick(event: MouseEvent, region: Region, lift: boolean) {
     const frame = (event.currentTarget as Element).closest('svg')!.getBoundingClientRect();
     const x = (event.clientX - frame.left) / scale;
     const y = (event.clientY - frame.top) / scale;
     const words = linesOf(region).flatMap((l) => l.words);
     const hit = words.find((w) => w.box[0] <= x && x <= w.box[2] && w.box[1] <= y && y <= w.box[3]);
-    selection.select(region.id, hit?.id ?? null, lift && hit !== undefined);
+    if (byHand && (event.shiftKey || event.ctrlKey || event.metaKey)) selection.toggle(region.id);
+    else selection.select(region.id, hit?.id ?? null, lift && hit !== undefined);
   }
 
   const contains = (outer: number[], inner: number[]) => inner[0]! >= outer[0]! && inner[1]! >= outer[1]! && inner[2]! <= outer[2]! && inner[3]! <= outer[3]!;
@@ -162,7 +172,7 @@
             {#each [...ordered, ...artifacts] as region, i (region.id)}
               {@const b = boxOf(region)}
               {@const l = look(region.role)}
-              {@const chosen = region.id === selection.region}
+              {@const chosen = selection.regions.includes(region.id)}
               <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
               <g class="region" class:chosen onclick={(e) => !drag?.moved && pick(e, region, view.stage === 'proof')} ondblclick={(e) => pick(e, region, true)}>
                 {#if region.outline.length > 4}
@@ -191,6 +201,7 @@
               <rect class="word" x={b[0] - 5} y={b[1] - 5} width={b[2] - b[0] + 10} height={b[3] - b[1] + 10} stroke-width={2.5 / scale} />
             {/if}
           </svg>
+          {#if byHand}<HandOverlay {size} {scale} {ordered} view={inSight} />{/if}
         {/if}
         {#if selection.lifted && wordBox && page.cleaned}
           {#key `${page.id}.${wordBox.region.id}.${wordBox.line}`}
@@ -223,6 +234,7 @@
     </div>
     {#if cleaning.working}<p class="making" role="status"><Spinner size="4" /> trying it…</p>{/if}
   {/if}
+  {#if byHand && page?.content}<HandBar />{/if}
   {#if loupe && pointer && !preview && page?.original && page.to_original && page.original_size}
     <Loupe {page} {pointer} {scale} origin={{ x: MARGIN + Math.max(0, (deskWidth - 2 * MARGIN - size[0]! * scale) / 2) - (board?.scrollLeft ?? 0), y: MARGIN - (board?.scrollTop ?? 0) }} />
   {/if}

@@ -4,6 +4,8 @@
   import { selection } from '../bench/selection.svelte';
   import { about } from '../bench/about.svelte';
   import { edits } from '../bench/edits.svelte';
+  import { saying } from '../bench/saying.svelte';
+  import { nameOf, shaping, type Tool } from '../bench/shaping.svelte';
   import { linesOf, findRegion } from '../bench/content';
     import { typing } from '../bench/keys';
   import { ROLES } from '../bench/roles';
@@ -25,6 +27,7 @@
     const at = regions.findIndex((r) => r.id === selection.region);
     const next = regions[Math.min(Math.max(at < 0 ? (by > 0 ? 0 : regions.length - 1) : at + by, 0), regions.length - 1)];
     if (next) selection.select(next.id);
+    if (next) saying.say(`${regions.indexOf(next) + 1} of ${regions.length}, ${nameOf(next)}`);
   }
 
   function moveBlock(by: 1 | -1) {
@@ -36,6 +39,19 @@
     void edits.edit({ op: 'move', region_id: regions[at]!.id, before: before ?? null });
   }
 
+  const TOOLS: Record<string, Tool> = { d: 'draw', t: 'take_out', k: 'cut', g: 'thread' };
+
+  /** Keys of the Read stage; true where the key is one. */
+  function byHand(key: string): boolean {
+    const tool = TOOLS[key.toLowerCase()];
+    if (tool) shaping.use(tool);
+    else if (key === 'Delete' && selection.region) void shaping.remove();
+    else if (key.toLowerCase() === 'm' && selection.also.length) void shaping.merge();
+    else if (key.toLowerCase() === 'r' && selection.region) void shaping.read();
+    else return false;
+    return true;
+  }
+
   function onKey(event: KeyboardEvent) {
     if (typing(event) || event.ctrlKey || event.metaKey || view.contact) return;
     const region = findRegion(desk.page?.content, selection.region);
@@ -45,7 +61,11 @@
     else if (event.key === 'Home' && !event.altKey) void view.goPage(0);
     else if (event.key === ']') void edits.step(1);
     else if (event.key === '[') void edits.step(-1);
-    else if (event.key === 'Escape') selection.clear();
+    else if (event.key === 'Escape') {
+      if (!shaping.drop()) selection.clear();
+    } else if (view.stage === 'read' && !event.altKey && byHand(event.key)) {
+      // done there
+    }
     else if (event.key.toLowerCase() === 'c' && !event.altKey && (view.stage === 'clean' || !region)) view.contact = true;
     else if (event.altKey && event.key === 'ArrowUp') moveBlock(-1);
     else if (event.altKey && event.key === 'ArrowDown') moveBlock(1);
@@ -79,7 +99,7 @@
     </div>
     <aside class="bg-paper border-hair flex min-h-0 flex-col border-l" aria-label="Beside the sheet">
       {#if view.stage === 'clean'}<Steps />
-      {:else if view.stage === 'read'}<Languages />
+      {:else if view.stage === 'read'}<Languages /><Script />
       {:else}<DoubtWalk /><Script />{/if}
     </aside>
   </div>

@@ -1,0 +1,112 @@
+import type { Operation, Region } from '../api/client';
+import { desk } from './desk.svelte';
+import { edits } from './edits.svelte';
+import { everything, type Pair } from './outline';
+import { look } from './roles';
+import { textOf } from './content';
+import { saying } from './saying.svelte';
+import { selection } from './selection.svelte';
+
+export type Tool = 'none' | 'draw' | 'take_out' | 'cut' | 'thread';
+export type Kind = 'text' | 'table' | 'figure';
+
+/** Regions and tables by hand: the tool in hand, what is drawn with it, and the changes that come of it. */
+export class Shaping {
+  tool = $state<Tool>('none');
+  /** The stroke or outline under the pointer. */
+  drawn = $state<Pair[]>([]);
+  /** An outline that waits to be told what it is. */
+  asks = $state<Pair[] | null>(null);
+  /** The region in hand with the outline it is about to get. */
+  draft = $state<{ region: string; outline: Pair[] } | null>(null);
+  /** A reading takes a moment. */
+  busy = $state(false);
+
+  use(tool: Tool): void {
+    this.tool = this.tool === tool ? 'none' : tool;
+    this.drawn = [];
+    this.asks = null;
+    this.draft = null;
+    saying.say(this.tool === 'none' ? 'No tool in hand' : TOLD[this.tool]);
+  }
+
+  /** Put down what is in hand: first what is drawn, then the tool. True where there was something. */
+  drop(): boolean {
+    if (this.drawn.length || this.asks || this.draft) {
+      this.drawn = [];
+      this.asks = null;
+      this.draft = null;
+      return true;
+    }
+    if (this.tool === 'none') return false;
+    this.tool = 'none';
+    return true;
+  }
+
+  async draw(kind: Kind): Promise<void> {
+    const outline = this.asks;
+    if (!outline) return;
+    const before = new Set(everything(desk.page?.content).map((r) => r.id));
+    if (await this.send({ op: 'draw_region', outline, kind })) {
+      this.asks = null;
+      this.tool = 'none';
+      const fresh = everything(desk.page?.content).find((r) => !before.has(r.id));
+      if (fresh) selection.select(fresh.id);
+      if (fresh) saying.say(`New ${nameOf(fresh)}`);
+    }
+  }
+
+  async shape(region_id: string, outline: Pair[]): Promise<void> {
+    this.draft = { region: region_id, outline };
+    if (await this.send({ op: 'shape_region', region_id, outline })) this.told(region_id, 'has a new outline');
+    this.draft = null;
+  }
+
+  takeOut = (area: Pair[]) => this.send({ op: 'take_out_area', area, region_id: selection.region }, 'Area taken out');
+  cut = (region_id: string, start: Pair, end: Pair) => this.send({ op: 'cut_region', region_id, start, end }, 'Cut in two');
+  merge = () => this.send({ op: 'merge_regions', region_ids: this.inOrder() }, 'Merged');
+  remove = () => this.send({ op: 'remove_regions', region_ids: selection.regions }, 'Taken away; its ink stays in the picture');
+  background = () => this.send({ op: 'set_roles', region_ids: selection.regions, role: 'artifact' }, 'In the background: seen, not read');
+  makeOf = (kind: Kind) => this.send({ op: 'set_kind', region_ids: selection.regions, kind }, `Made ${kind === 'figure' ? 'a picture' : kind === 'table' ? 'a table' : 'text'}`);
+  read = (languages: string[] = []) => this.send({ op: 'read_regions', region_ids: selection.regions, languages }, 'Read again');
+  async follow(region_ids: string[]): Promise<void> {
+    if (region_ids.length > 1) await this.send({ op: 'thread_regions', region_ids }, `${region_ids.length} blocks threaded`);
+  }
+
+  /** Send a change; screen readers are told when it is made. */
+  async send(operation: Operation, done = ''): Promise<boolean> {
+    this.busy = true;
+    try {
+      const made = await edits.edit(operation);
+      if (made && done) saying.say(done);
+      return made;
+    } finally {
+      this.busy = false;
+    }
+  }
+
+  private inOrder(): string[] {
+    const order = everything(desk.page?.content).map((r) => r.id);
+    return [...selection.regions].sort((a, b) => order.indexOf(a) - order.indexOf(b));
+  }
+
+  private told(region_id: string, what: string): void {
+    const region = everything(desk.page?.content).find((r) => r.id === region_id);
+    if (region) saying.say(`${nameOf(region)} ${what}`);
+  }
+}
+
+/** A region in a few words, as a screen reader is told of it. */
+export function nameOf(region: Region): string {
+  const words = textOf(region).replaceAll('\n', ' ').slice(0, 40);
+  return `${look(region.role).name}${words ? `: ${words}` : ''}`;
+}
+
+const TOLD: Record<Exclude<Tool, 'none'>, string> = {
+  draw: 'Draw a block: drag around it, or press Enter for an outline that arrow keys move',
+  take_out: 'Take out: drag over what is not to be read',
+  cut: 'Cut: draw a line through a block, or press Enter to cut the one in hand between its lines',
+  thread: 'Thread: draw one stroke through the blocks in the order in which they are read',
+};
+
+export const shaping = new Shaping();
