@@ -24,12 +24,14 @@ from hyalen.core.layout.leaders import LEADER, find_leaders, without_leaders
 from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.tables import find_grids
-from hyalen.core.model.content import PageContent, RegionKind, Role, Subject
+from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Subject, Table, Word
 from hyalen.core.model.document import DocumentContent
-from hyalen.core.model.geometry import Box
+from hyalen.core.model.geometry import Box, Point
 from hyalen.core.proofing.doubts import page_doubts
 from hyalen.core.read import read_content
+from hyalen.core.reading.points import with_points
 from hyalen.core.structure.tree import StructureTree, Tag
+from hyalen.demo.gazette import TIDES
 from hyalen.demo.typeset import SetPage, Typesetter
 from tests.conftest import Judge
 from tests.helpers import deliver
@@ -257,3 +259,52 @@ def test_a_head_over_several_columns_is_parted_from_theirs(setter: Typesetter, s
     assert met >= 0.95 * true
     spans = {c.text: (c.row_span, c.column_span) for c in region.table.cells if c.row == 0}
     assert spans == {"Station": (2, 1), "Hours of light": (1, len(rows[1]))}
+
+
+def figures_page(texts: list[str], read: list[str], specks: tuple[int, ...] = ()) -> tuple[np.ndarray, PageContent]:
+    """A column of figures drawn with a gap between glyphs, and its content as an engine has read it."""
+    page = np.full((1200, 800), 255, np.uint8)
+    cells = [Cell(row=0, column=0, box=Box(0, 0, 800, 60), header=True)]
+    for row, (text, told) in enumerate(zip(texts, read, strict=True), 1):
+        x, foot = 100, 60 * row + 45
+        for i, glyph in enumerate(text):
+            if glyph.isdigit():
+                cv2.rectangle(page, (x, foot - 30), (x + 15, foot - 1), 0, -1)
+                x += 22
+            else:
+                cv2.rectangle(page, (x, foot - 5), (x + 4, foot - 1 + (7 if glyph == "," else 0)), 0, -1)
+                x += 11
+            if row in specks and i == 0:
+                cv2.rectangle(page, (x - 5, foot - 4), (x - 3, foot - 1), 0, -1)
+                x += 4
+        word = Word(id=f"w{row}", text=told, box=Box(98, foot - 31, x, foot + 1), confidence=0.9)
+        line = Line(words=(word,), box=word.box, baseline=(Point(98, foot), Point(x, foot)), height=30)
+        cells.append(Cell(row=row, column=0, box=Box(0, 60 * row, 800, 60 * row + 60), lines=(line,)))
+    table = Table(rows=len(texts) + 1, columns=1, cells=tuple(cells))
+    region = Region(
+        id="r1", kind=RegionKind.TABLE, role=Role.TABLE, outline=Box(0, 0, 800, 1100).polygon(), table=table
+    )
+    return page, PageContent(width=800, height=1200, dpi=300, regions=(region,))
+
+
+@pytest.mark.parametrize("mark", [".", ","])
+def test_points_in_the_ink_of_figures_are_read_where_the_engine_passed_them_over(mark: str) -> None:
+    figures = [f"3{mark}12", f"10{mark}14", f"9{mark}4", f"441{mark}5", "77"]
+    page, content = figures_page(figures, ["312", "10.14", "94", "4415", "77"])
+    told = [c.text for c in with_points(page, content).regions[0].table.cells[1:]]  # type: ignore[union-attr]
+    assert told == [figures[0], "10.14", *figures[2:]]
+
+
+def test_dust_in_one_of_many_whole_numbers_is_no_point() -> None:
+    whole = ["312", "1014", "94", "4415", "77"]
+    page, content = figures_page(whole, whole, specks=(2,))
+    assert with_points(page, content) == content
+
+
+def test_figures_of_a_column_keep_their_points_in_three_languages(setter: Typesetter) -> None:
+    """Several languages' models together read next to no point on this page."""
+    page = setter.set(TIDES)
+    tables = [r.table for r in read_content(page.image, page.dpi, ("eng", "fra", "deu")).regions if r.table is not None]
+    told = {c.text for c in tables[0].cells if c.row > 0 and c.column > 0}
+    assert {"3.12", "9.4", "10.14", "0.8", "16.25", "4.41", "10.57", "20.22"} <= told
+    assert all("." in text for text in told)

@@ -28,6 +28,7 @@ from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.long_s import without_long_s
+from hyalen.core.reading.points import with_points
 from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import PALEST_INK, read_display, read_once, read_rest, unread_strips, without_ghosts
@@ -75,7 +76,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     clean = (tuple(without_dust(m) for line in block.lines if (m := mended(line))) for block in blocks)
     blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
     blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
-    return read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader)
+    return with_points(ink, read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader))
 
 
 def settled_content(
