@@ -19,14 +19,16 @@ from hyalen.core.layout.lettering import with_lettering
 from hyalen.core.layout.order import near_ties
 from hyalen.core.layout.outlines import core
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.model.content import PageContent, RegionKind
-from hyalen.core.model.found import FoundBlock, Shape
+from hyalen.core.model.content import Line, OwnText, PageContent, Region, RegionKind, Word
+from hyalen.core.model.document import TextFrom
+from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.askew import read_askew
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
+from hyalen.core.reading.layer import judge_layer
 from hyalen.core.reading.long_s import without_long_s
 from hyalen.core.reading.points import with_points
 from hyalen.core.reading.raised import read_raised
@@ -77,6 +79,86 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
     blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
     return with_points(ink, read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader))
+
+
+def read_own_content(
+    page: Image,
+    dpi: float,
+    languages: tuple[str, ...],
+    blocks: Sequence[FoundBlock],
+    choice: TextFrom = "",
+    reader: Reader = ENGINE,
+) -> PageContent:
+    """The content of a page that came with text: that text, unless it is not what the ink says.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        As it is shown.
+    dpi : float
+        Pixels an inch.
+    languages : tuple of str
+        As for `read_content`.
+    blocks : sequence of FoundBlock
+        The page's own text, in pixels of `page`.
+    choice : "file", "ink" or ""
+        What the clerk wants; where it is left open, own text counts that agrees with its ink.
+    """
+    judged = judge_layer(grey(page), dpi, blocks, reader)
+    taken = bool(blocks) and (choice == "file" or (choice == "" and not judged.is_bad))
+    told = OwnText(taken=taken, likeness=judged.likeness, layer=judged.layer, ink=judged.ink)
+    if not taken:
+        return read_content(page, dpi, languages, reader).model_copy(update={"own_text": told if blocks else None})
+    if languages == (AUTO,):
+        languages = _languages_of(blocks, reader)
+    named = [_in_languages(block, languages) for block in blocks]
+    panels = dark_panels(page, dpi)
+    shown = panels_turned(page, panels, dpi)
+    content = settled_content(shown, dpi, named, languages, gather(shown, dpi, panels))
+    return _as_stated(content, named).model_copy(update={"own_text": told})
+
+
+def _languages_of(blocks: Sequence[FoundBlock], reader: Reader) -> tuple[str, ...]:
+    """The languages of most of a text's lines, most used first."""
+    installed = tuple(code for code in reader.languages() if code not in BY_REQUEST)
+    found: dict[str, int] = {}
+    for block in blocks:
+        words = [w.text for line in block.lines for w in line.words]
+        language, margin = identify(words, installed)
+        if language and margin > 0.02:
+            found[language] = found.get(language, 0) + len(words)
+    ranked = sorted(found, key=lambda code: -found[code])
+    return tuple(code for code in ranked if found[code] >= 0.1 * found[ranked[0]])[:3] or ("eng",)
+
+
+def _in_languages(block: FoundBlock, languages: tuple[str, ...]) -> FoundBlock:
+    """The block with its words' language, which no file states for each."""
+
+    def told(line: FoundLine) -> FoundLine:
+        language = identify([w.text for w in line.words], languages)[0] or languages[0]
+        return line._replace(words=tuple(w._replace(language=language) for w in line.words))
+
+    return block._replace(lines=tuple(map(told, block.lines)))
+
+
+def _as_stated(content: PageContent, blocks: Sequence[FoundBlock]) -> PageContent:
+    """The content with what the file's own fonts say of its words, besides what the ink shows."""
+    stated = {(w.text, w.box): w.style for b in blocks for line in b.lines for w in line.words if w.style}
+
+    def told(word: Word) -> Word:
+        style = stated.get((word.text, word.box), frozenset())
+        return word.model_copy(update={"style": tuple(sorted({*word.style, *style}))}) if style else word
+
+    def lines(of: Sequence[Line]) -> tuple[Line, ...]:
+        return tuple(line.model_copy(update={"words": tuple(map(told, line.words))}) for line in of)
+
+    def region(each: Region) -> Region:
+        if each.table is None:
+            return each.model_copy(update={"lines": lines(each.lines)})
+        cells = tuple(c.model_copy(update={"lines": lines(c.lines)}) for c in each.table.cells)
+        return each.model_copy(update={"table": each.table.model_copy(update={"cells": cells})})
+
+    return content.model_copy(update={"regions": tuple(map(region, content.regions))}) if stated else content
 
 
 def settled_content(

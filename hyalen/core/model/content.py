@@ -212,6 +212,25 @@ class Region(Frozen):
         return "\n".join(line.text for line in self.all_lines)
 
 
+class OwnText(Frozen):
+    """What became of the text that a page came with.
+
+    Attributes
+    ----------
+    taken : bool
+        Whether the page says that, and not what was read from its ink.
+    likeness : float
+        How far it is what the ink says, 0 to 1.
+    layer, ink : str
+        A line of it, and what was read there, where the two differ most.
+    """
+
+    taken: bool
+    likeness: float
+    layer: str = ""
+    ink: str = ""
+
+
 class PageContent(Frozen):
     """One page's content.
 
@@ -233,6 +252,8 @@ class PageContent(Frozen):
         Letter-like ink in rows that nobody could read.
     near_ties : tuple of str
         Ids of regions that might as well follow another one.
+    own_text : OwnText or None
+        Of a page that came with text.
     """
 
     width: int
@@ -244,6 +265,7 @@ class PageContent(Frozen):
     accepted: tuple[str, ...] = ()
     unread: tuple[Box, ...] = ()
     near_ties: tuple[str, ...] = ()
+    own_text: OwnText | None = None
 
     @property
     def everything(self) -> tuple[Region, ...]:

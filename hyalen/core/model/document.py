@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Literal
 
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.geometry import Frozen
+
+TextFrom = Literal["", "file", "ink"]  # where a page's text is taken from; "" lets the program decide
 
 
 class PageKind(StrEnum):
