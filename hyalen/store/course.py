@@ -59,13 +59,14 @@ class Course:
             bool(page.dpi_reason),
             page.stated_turn,
             page.half,
-            page.treatment.model_dump_json(),
+            page.wanted_treatment.model_dump_json(),
             reverse.original_blob if reverse else None,
         )
 
     def reading_print(self, page: PageRecord) -> str:
         """Of how the page, as it is cleaned, is to be read."""
-        return fingerprint(page.read_blob or page.cleaned_blob, page.cleaning_print, self.pages.languages(page))
+        own = (page.text_from or "own",) if page.own_text else ()
+        return fingerprint(page.read_blob or page.cleaned_blob, page.cleaning_print, self.pages.languages(page), *own)
 
     def wanted(self, task: TaskRecord) -> str:
         """The fingerprint of a page task's inputs as they are now."""
@@ -164,7 +165,7 @@ class Course:
                 return False
             db.execute(
                 """UPDATE page SET original_blob = ?, width = ?, height = ?, dpi = ?, dpi_reason = ?, damage = ?, kind = ?,
-                     stated_turn = ? WHERE id = ?""",
+                     stated_turn = ?, own_text = ? WHERE id = ?""",
                 (
                     original_blob,
                     values["width"],
@@ -174,6 +175,7 @@ class Course:
                     values.get("damage", ""),
                     values["kind"],
                     values["stated_turn"],
+                    int(values.get("own_text", False)),
                     task.page_id,
                 ),
             )

@@ -6,7 +6,8 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from hyalen.core.model.treatment import Cleaned, Half, Treatment
+from hyalen.core.model.document import PageKind, TextFrom
+from hyalen.core.model.treatment import Cleaned, Half, Treatment, as_made
 from hyalen.store.database import Row
 
 
@@ -104,6 +105,13 @@ class PageRecord:
     joined: bool
     cleaning_print: str
     reading_print: str
+    own_text: bool
+    text_from: TextFrom
+
+    @property
+    def wanted_treatment(self) -> Treatment:
+        """How it is cleaned: a page that a program made as it is, unless something is set by hand."""
+        return as_made(self.treatment) if self.kind == PageKind.BORN_DIGITAL else self.treatment
 
     @property
     def is_live(self) -> bool:
@@ -115,7 +123,7 @@ class PageRecord:
         plain = named(
             row, "id", "document_id", "position", "source_index", "original_blob", "kind", "width", "height",
             "dpi_reason", "damage", "stated_turn", "cleaned_blob", "thumb_blob", "read_blob", "half", "revision",
-            "removed_from", "cleaning_print", "reading_print",
+            "removed_from", "cleaning_print", "reading_print", "text_from",
         )  # fmt: skip
         return cls(
             **plain,
@@ -124,6 +132,7 @@ class PageRecord:
             treatment=Treatment.model_validate_json(row["treatment"]),
             cleaned=Cleaned.model_validate_json(row["cleaned"]) if row["cleaned"] else None,
             joined=bool(row["joined"]),
+            own_text=bool(row["own_text"]),
         )
 
 

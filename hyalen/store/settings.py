@@ -16,8 +16,10 @@ from hyalen.core.decisions.operations import (
     ScanBothSides,
     SpeakIn,
     TakeOut,
+    TakeTextFrom,
     Treat,
 )
+from hyalen.core.model.document import TextFrom
 from hyalen.core.model.treatment import Switch, Treatment
 from hyalen.store.arrangement import Arrangement
 from hyalen.store.contents import Contents
@@ -114,11 +116,18 @@ class Settings:
         )
 
     def read_again(
-        self, document_id: int, page_ids: Sequence[int], languages: Sequence[str] | None, whole: bool, keep: bool
+        self,
+        document_id: int,
+        page_ids: Sequence[int],
+        languages: Sequence[str] | None,
+        whole: bool,
+        keep: bool,
+        text_from: TextFrom | None = None,
     ) -> Outcome:
         """Read pages again, perhaps in other languages or without what was decided on them.
 
-        `whole` tells the languages to the document instead of to each page.
+        `whole` tells the languages to the document instead of to each page; `text_from` is for pages that came with
+        text.
         """
         operations: list[tuple[int | None, Operation]] = []
         if languages is not None:
@@ -131,6 +140,11 @@ class Settings:
             else:
                 other = [p for p in page_ids if self.pages.languages(self.pages.page(p)) != told]
                 operations += [(p, ReadIn(languages=told)) for p in other]
+        if text_from is not None:
+            pages = [self.pages.page(p) for p in page_ids]
+            operations += [
+                (p.id, TakeTextFrom(source=text_from)) for p in pages if p.own_text and p.text_from != text_from
+            ]
         if not keep:
             operations += [(p, ReadAfresh()) for p in page_ids]
         with self.database.write() as db:
@@ -198,6 +212,11 @@ class Settings:
                 own = journal.page_setting(page_id, ReadIn)
                 value = json.dumps(own.languages) if own and own.languages else None
                 db.execute("UPDATE page SET languages = ? WHERE id = ?", (value, page_id))
+                self.course.advance(db, page_id)
+            case TakeTextFrom():
+                assert page_id is not None
+                source = journal.page_setting(page_id, TakeTextFrom)
+                db.execute("UPDATE page SET text_from = ? WHERE id = ?", (source.source if source else "", page_id))
                 self.course.advance(db, page_id)
             case TakeOut():
                 assert page_id is not None

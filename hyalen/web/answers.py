@@ -162,6 +162,8 @@ def page_of(store: Store, page_id: int) -> Page:
         findings=list(cleaned.findings) if cleaned else [],
         languages=list(store.pages.languages(page)),
         own_languages=page.languages is not None,
+        own_text=page.own_text,
+        text_from=page.text_from,
         content=content,
         doubts=[doubt_of(d) for d in store.doubts.of_page(page_id)],
         settled=content.settled if content else 0,

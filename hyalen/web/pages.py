@@ -73,7 +73,7 @@ def read_again(page_id: Id, wanted: ReadAgain, given: Given) -> Started:
     whole = wanted.pages == "document"
     pages = [p.id for p in store.pages.states(document_id) if p.has_original] if whole else [page_id]
     with store.changing(document_id, wanted.revision):
-        store.settings.read_again(document_id, pages, wanted.languages, whole, wanted.keep)
+        store.settings.read_again(document_id, pages, wanted.languages, whole, wanted.keep, wanted.text_from)
     given.foreman.wake()
     return Started(tasks=len(pages), revision=store.documents.document(document_id).revision)
 

@@ -8,6 +8,7 @@ from pydantic import AfterValidator, BaseModel, Field
 
 from hyalen.core.decisions.requests import Request
 from hyalen.core.model.content import PageContent, RegionKind, Role
+from hyalen.core.model.document import TextFrom
 from hyalen.core.model.flaws import flaw
 from hyalen.core.model.found import Style
 from hyalen.core.model.text import OneLine
@@ -241,6 +242,8 @@ class Page(BaseModel):
     findings: list[Finding]
     languages: list[str]
     own_languages: bool
+    own_text: bool
+    text_from: TextFrom
     content: PageContent | None
     doubts: list[OpenDoubt]
     settled: int
@@ -367,6 +370,7 @@ class ReadAgain(OfRevision):
     languages: Codes | None = None
     keep: bool = True
     pages: Literal["page", "document"] = "page"
+    text_from: TextFrom | None = None
 
 
 class DeliveryOrder(BaseModel):

@@ -17,6 +17,7 @@ from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import free_name
 from hyalen.core.formats.source import Limits
+from hyalen.core.model.document import PageKind
 from hyalen.core.model.text import fit
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
@@ -242,7 +243,7 @@ class Foreman:
             reverse = store.pages.reverse(page)
             arguments = (
                 self._original(page),
-                page.treatment,
+                page.wanted_treatment,
                 store.pages.languages(page),
                 page.half,
                 page.cleaned,
@@ -252,7 +253,12 @@ class Foreman:
         assert page.cleaned is not None and page.cleaned_blob is not None
         image = store.blobs.get(page.read_blob or page.cleaned_blob)
         seconds = SECONDS + READ_SECONDS * _millions(page.cleaned.width, page.cleaned.height)
-        return Job(jobs.read, (image, page.cleaned.dpi, store.pages.languages(page)), seconds)
+        languages = store.pages.languages(page)
+        if page.own_text and (page.kind == PageKind.BORN_DIGITAL or page.text_from == "file"):
+            source = store.blobs.path(store.documents.document(page.document_id).source_blob)
+            own = jobs.Own(str(source), page.source_index, (page.width or 1, page.height or 1), page.kind or "")
+            return Job(jobs.read_own, (image, page.cleaned, languages, own, page.text_from), seconds)
+        return Job(jobs.read, (image, page.cleaned.dpi, languages), seconds)
 
     def _original(self, page: PageRecord) -> jobs.Original:
         assert page.original_blob is not None
@@ -313,6 +319,7 @@ class Foreman:
                 "kind": result.kind.value,
                 "dpi_reason": result.dpi_reason,
                 "stated_turn": result.stated_turn,
+                "own_text": result.own_text,
                 "damage": fit(result.damage),
             }
             return store.course.brought_in(task, store.blobs.put(result.original), values)

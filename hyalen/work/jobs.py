@@ -17,15 +17,28 @@ from PIL import Image as Pillow
 from hyalen.core.formats.codecs import Decoded, decode, decode_scan, encode_bitonal, encode_jpeg
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
+from hyalen.core.formats.pdf_own_text import laid, own_text
 from hyalen.core.formats.read import read_source_page
 from hyalen.core.formats.source import Limits, SourcePage, blamed
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.orientation import FindTurn, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.treatment import Cleaned, Colours, Finding, Half, Marks, Output, ShowThrough, Switch, Treatment
+from hyalen.core.model.document import PageKind, TextFrom
+from hyalen.core.model.treatment import (
+    Cleaned,
+    Colours,
+    Finding,
+    Half,
+    Marks,
+    Output,
+    ShowThrough,
+    Switch,
+    Treatment,
+    as_made,
+)
 from hyalen.core.proofing.doubts import SURE
-from hyalen.core.read import AUTO, read_content
+from hyalen.core.read import AUTO, read_content, read_own_content
 from hyalen.core.reading.upright import find_turn
 from hyalen.work.manuscript import Manuscript
 
@@ -117,10 +130,28 @@ def read(image: bytes, dpi: float, languages: Sequence[str]) -> PageContent:
     return read_content(decode(image), dpi, tuple(languages))
 
 
+class Own(NamedTuple):
+    """Where a page's own text is: a PDF file, the page in it, the pixels of its original, and its kind."""
+
+    path: str
+    page: int
+    size: tuple[int, int]
+    kind: str
+
+
+def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own, choice: TextFrom) -> PageContent:
+    """What a page that came with text says (raises SourceError)."""
+    cv2.setNumThreads(1)
+    hidden = own.kind != PageKind.BORN_DIGITAL
+    found = laid(own_text(Path(own.path), own.page, own.size, hidden), cleaned)
+    return read_own_content(decode(image), cleaned.dpi, tuple(languages), found, choice)
+
+
 def inspect(path: str, index: int, limits: Limits) -> dict[str, Any]:
     """What a page is like, as the `inspect` command prints it (raises SourceError)."""
     page = bring_in(path, index, limits)
-    cleaned = clean(Original.of(page), Treatment(), [AUTO]).cleaned
+    treatment = as_made(Treatment()) if page.kind is PageKind.BORN_DIGITAL else Treatment()
+    cleaned = clean(Original.of(page), treatment, [AUTO]).cleaned
     findings = [page.dpi_reason] if page.dpi_reason else []
     findings += [f.says for f in cleaned.findings if f.confidence < SURE]
     return {

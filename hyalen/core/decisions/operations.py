@@ -8,6 +8,7 @@ from pydantic import Field
 
 from hyalen.core.decisions.ink import Corners, Ink, InkGrid, InkLine, Places
 from hyalen.core.model.content import RegionKind, Role
+from hyalen.core.model.document import TextFrom
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Treatment
 
@@ -216,6 +217,13 @@ class ReadIn(Frozen):
     languages: tuple[str, ...] | None
 
 
+class TakeTextFrom(Frozen):
+    """Whether a page that came with text says that text or what its ink says; "" lets the program decide."""
+
+    op: Literal["take_text_from"] = "take_text_from"
+    source: TextFrom = ""
+
+
 class TakeOut(Frozen):
     """Whether a page is taken out of its document."""
 
@@ -251,14 +259,16 @@ class ScanBothSides(Frozen):
     duplex: bool
 
 
-Setting = Annotated[Treat | ReadIn | TakeOut | Arrange | Entitle | SpeakIn | ScanBothSides, Field(discriminator="op")]
+Setting = Annotated[
+    Treat | ReadIn | TakeTextFrom | TakeOut | Arrange | Entitle | SpeakIn | ScanBothSides, Field(discriminator="op")
+]
 Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
 
 CONTENT_MODELS: tuple[type[Frozen], ...] = (
     Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Recast,
     Reread, Thread, Regrid, Fill, Leave, ReadAfresh,
 )  # fmt: skip
-_SETTINGS: tuple[type[Frozen], ...] = (Treat, ReadIn, TakeOut, Arrange, Entitle, SpeakIn, ScanBothSides)
+_SETTINGS: tuple[type[Frozen], ...] = (Treat, ReadIn, TakeTextFrom, TakeOut, Arrange, Entitle, SpeakIn, ScanBothSides)
 CONTENT_KINDS = tuple(str(model.model_fields["op"].default) for model in CONTENT_MODELS)
 _MODELS = {str(model.model_fields["op"].default): model for model in (*CONTENT_MODELS, *_SETTINGS)}
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import unicodedata
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
 from itertools import groupby
 from pathlib import Path
@@ -20,6 +20,7 @@ from hyalen.core.formats.source import blamed
 from hyalen.core.languages import script_of
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Style
 from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.model.treatment import Cleaned
 
 Place = Callable[[NDArray[np.float64]], NDArray[np.float64]]  # (n, 2) points of the page space to pixels
 
@@ -77,6 +78,32 @@ def own_text(path: Path, index: int, size: tuple[int, int], hidden: bool = False
     lines = [line for run in _runs(glyphs) if (line := _line(run)) is not None]
     lines += [line for line in fields if not any(_holds(known, line) for known in lines)]
     return [FoundBlock(BlockKind.TEXT, line.box, (line,)) for line in lines]
+
+
+def laid(blocks: Sequence[FoundBlock], cleaned: Cleaned) -> list[FoundBlock]:
+    """Blocks of an original as they lie on the cleaned page; what was cut off is gone."""
+    whole = Box(0, 0, cleaned.width, cleaned.height)
+
+    def box(b: Box) -> Box:
+        points = cleaned.cleaned_points(np.array(b.polygon(), dtype=np.float64))
+        (left, top), (right, bottom) = points.min(axis=0), points.max(axis=0)
+        return Box(round(float(left)), round(float(top)), round(float(right)), round(float(bottom)))
+
+    def line(of: FoundLine) -> FoundLine | None:
+        words = tuple(w._replace(box=b) for w in of.words if whole.covers(b := box(w.box)))
+        if not words:
+            return None
+        ends = cleaned.cleaned_points(np.array(of.baseline, dtype=np.float64))
+        start, end = (Point(float(x), float(y)) for x, y in ends)
+        height = of.height * box(of.box).height / max(1, of.box.height)
+        return FoundLine(words, union(w.box for w in words), (start, end), height)
+
+    found = []
+    for block in blocks:
+        lines = tuple(moved for each in block.lines if (moved := line(each)) is not None)
+        if lines:
+            found.append(FoundBlock(block.kind, union(each.box for each in lines), lines))
+    return found
 
 
 def _placing(page: pypdfium2.PdfPage, size: tuple[int, int], hidden: bool) -> Place:

@@ -7,6 +7,7 @@ import io
 import math
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -27,6 +28,7 @@ RENDER_DPI = 300.0
 LEAST_TEXT = 10  # letters and digits that make a page born digital; a scanner's stamp has fewer
 INVISIBLE = 3  # text rendering mode, ISO 32000-1, 9.3.6
 MOST_OBJECTS = 50_000  # of a page that are counted
+COVERING = 0.9  # of the page, under an image that hides what was drawn before it
 DEEPEST = 30  # forms within forms; sound pages have three or four
 MOST_IMAGES = 50  # of a page whose data is tried
 # Group 4 code of a row with black in it (ITU-T T.6: horizontal mode, a white and a black run), over and over.
@@ -40,9 +42,10 @@ READABLE = {"/FlateDecode", "/LZWDecode", "/RunLengthDecode", "/ASCII85Decode", 
 
 
 class PageMake(NamedTuple):
-    """What a page is made of: visible text characters, images, other visible marks."""
+    """What a page is made of: visible and hidden text characters, images, other visible marks."""
 
     characters: int
+    hidden: int
     images: tuple[Any, ...]
     marks: int
 
@@ -86,9 +89,10 @@ def read_pdf_page(path: Path, index: int, limits: Limits) -> SourcePage:
         own = None
         if kind is PageKind.SCANNED and len(make.images) == 1 and make.marks == 0:
             own = _own_image(pdf, source, make.images[0], page, limits)
+        has_text = make.characters + make.hidden >= LEAST_TEXT
         if isinstance(own, SourcePage):
-            return own
-        return _rendered(page, kind, limits, own or _broken(pdf, source, make))
+            return replace(own, own_text=has_text)
+        return replace(_rendered(page, kind, limits, own or _broken(pdf, source, make)), own_text=has_text)
 
 
 @contextmanager
@@ -115,24 +119,30 @@ def _draws_itself(owner: pikepdf.Page | pikepdf.Object, above: tuple[tuple[int, 
 
 def page_make(page: pypdfium2.PdfPage) -> PageMake:
     """Count what can be seen on a page; invisible text (rendering mode 3) does not count."""
-    visible = 0
+    visible, hidden = 0, 0
     images, marks = [], 0
+    left, bottom, right, top = page.get_cropbox()
+    most = COVERING * (right - left) * (top - bottom)
     text = page.get_textpage()
     # Forms drawn within forms can name objects without end.
     for item in islice(page.get_objects(max_depth=6), MOST_OBJECTS):
         if item.type == pdfium.FPDF_PAGEOBJ_TEXT:
+            size = pdfium.FPDFTextObj_GetText(item.raw, text.raw, None, 0)
+            buffer = ctypes.create_string_buffer(size)
+            pdfium.FPDFTextObj_GetText(item.raw, text.raw, ctypes.cast(buffer, ctypes.POINTER(pdfium.FPDF_WCHAR)), size)
+            count = sum(c.isalnum() for c in buffer.raw[: max(0, size - 2)].decode("utf-16-le", "ignore"))
             if pdfium.FPDFTextObj_GetTextRenderMode(item.raw) != INVISIBLE:
-                size = pdfium.FPDFTextObj_GetText(item.raw, text.raw, None, 0)
-                buffer = ctypes.create_string_buffer(size)
-                pdfium.FPDFTextObj_GetText(
-                    item.raw, text.raw, ctypes.cast(buffer, ctypes.POINTER(pdfium.FPDF_WCHAR)), size
-                )
-                visible += sum(c.isalnum() for c in buffer.raw[: max(0, size - 2)].decode("utf-16-le", "ignore"))
+                visible += count
+            else:
+                hidden += count
         elif item.type == pdfium.FPDF_PAGEOBJ_IMAGE:
             images.append(item)
+            west, south, east, north = item.get_bounds()
+            if (east - west) * (north - south) > most:  # what was drawn before is covered by the picture
+                visible, hidden, marks = 0, hidden + visible, 0
         else:
             marks += 1
-    return PageMake(visible, tuple(images), marks + (visible > 0))
+    return PageMake(visible, hidden, tuple(images), marks + (visible > 0))
 
 
 def _own_image(

@@ -42,6 +42,8 @@ class SourcePage:
         Clockwise turn that the container states (a PDF's /Rotate).
     damage : str
         What of the page could not be decoded; empty where all could.
+    own_text : bool
+        Whether it came with text, be it hidden.
     """
 
     original: bytes
@@ -52,6 +54,7 @@ class SourcePage:
     kind: PageKind
     stated_turn: QuarterTurn = 0
     damage: str = ""
+    own_text: bool = False
 
 
 def check_pixels(width: int, height: int, limits: Limits) -> None:

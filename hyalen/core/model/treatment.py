@@ -222,6 +222,16 @@ def for_other_pages(treatment: Treatment, page: Treatment) -> Treatment:
     return treatment.model_copy(update=kept)
 
 
+def as_made(treatment: Treatment) -> Treatment:
+    """The treatment of a page that no scanner has seen: nothing is done to it but what is set by hand."""
+    steps = {
+        name: step.model_copy(update={"switch": Switch.OFF})
+        for name in Treatment.model_fields
+        if getattr(step := getattr(treatment, name), "switch", None) is Switch.AUTOMATIC
+    }
+    return treatment.model_copy(update=steps)
+
+
 class Finding(Frozen):
     """What one step measured or did.
 

@@ -122,6 +122,7 @@ def _parts(word: str) -> list[str]:
 
 
 LEAST_WEIGHT = 0.1  # below, a word is no doubt
+LEAST_LIKENESS = 0.5  # of a page's own text and its ink; see `reading.layer`
 LEAST_TOLD, LEAST_MARGIN = 8, 0.04  # words of a block; by which its language must lead the next
 
 
@@ -140,6 +141,7 @@ def page_doubts(
         *_regions(content),
         *_tables(content),
         *_languages(content),
+        *_own_text(content),
         *_words(content),
     ]
     accepted = set(content.accepted)
@@ -294,6 +296,21 @@ def _tables(content: PageContent) -> Iterator[Doubt]:
                 part=f":{cell.row}:{cell.column}",
                 text=cell.text,
             )
+
+
+def _own_text(content: PageContent) -> Iterator[Doubt]:
+    """A page came with text that is not what its ink says."""
+    own = content.own_text
+    if own is None or own.likeness >= LEAST_LIKENESS:
+        return
+    says = (
+        f"“{own.layer[:60]}” stands in the file where the ink says “{own.ink[:60]}”"
+        if own.layer
+        else "it lies off its ink"
+    )
+    what = "it is kept as you chose" if own.taken else "the page was read from its ink"
+    reason = f"The page's own text does not fit: {says}; {what}."
+    yield Doubt(key="read:own_text", stage=Stage.READ, kind="own_text", weight=0.7, reason=reason)
 
 
 def _languages(content: PageContent) -> Iterator[Doubt]:

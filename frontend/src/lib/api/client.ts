@@ -33,6 +33,7 @@ export type StageId = Schemas['Stage'];
 export type FlowItem = Schemas['FlowItem'];
 export type FlowPart = Schemas['FlowPart'];
 export type Intake = Schemas['Intake'];
+export type TextFrom = Page['text_from'];
 export type Started = Schemas['Started'];
 export type Box = [number, number, number, number];
 
@@ -121,8 +122,8 @@ export const api = {
   saveTreatment: (name: string, treatment: Treatment, replace = false) =>
     ok<NamedTreatment>(client.POST('/api/treatments', { body: { name, treatment, replace } })),
   deleteTreatment: (treatment_id: number) => ok(client.DELETE('/api/treatments/{treatment_id}', { params: { path: { treatment_id } } })),
-  readAgain: (id: number, revision: number, languages: string[] | null, keep: boolean, pages: 'page' | 'document') =>
-    ok<Started>(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { revision, languages, keep, pages } })),
+  readAgain: (id: number, revision: number, languages: string[] | null, keep: boolean, pages: 'page' | 'document', text_from: TextFrom | null = null) =>
+    ok<Started>(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { revision, languages, keep, pages, text_from } })),
   retry: (id: number) => ok(client.POST('/api/pages/{page_id}/retry', { params: page(id) })),
 };
 

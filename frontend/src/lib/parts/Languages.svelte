@@ -4,7 +4,7 @@
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
   import { Button, Modal, Radio } from 'flowbite-svelte';
-  import { api } from '../api/client';
+  import { api, type TextFrom } from '../api/client';
   import LanguageChoice from './LanguageChoice.svelte';
 
   let chosen = $state<string[]>([]);
@@ -31,11 +31,13 @@
     else void read(true);
   }
 
-  async function read(keep: boolean) {
+  const own = $derived(page?.content?.own_text ?? null);
+
+  async function read(keep: boolean, textFrom: TextFrom | null = null) {
     asking = false;
     if (!page) return;
     await notices.attempt(async () => {
-      await desk.change((_, revision) => api.readAgain(page.id, revision, [...chosen], keep, scope));
+      await desk.change((_, revision) => api.readAgain(page.id, revision, [...chosen], keep, textFrom === null ? scope : 'page', textFrom));
       await desk.refresh();
     });
   }
@@ -47,10 +49,23 @@
     <p class="m-0 text-sm">
       {#if page?.content}
         Read in {(page.content.languages ?? []).map((l) => about.languageName(l)).join(', ')}: {counted(regions.length, 'block')}{#if confidence !== null}, words {Math.round(confidence * 100)}&nbsp;% sure on average{/if}.
-        {#if page.kind === 'born_digital'}<br />The page came with real text; it was read from its image all the same.{/if}
       {:else}Not read yet.{/if}
     </p>
   </div>
+  {#if page?.own_text}
+    <fieldset class="m-0 flex flex-col gap-1 border-0 p-0 text-sm">
+      <legend class="mb-1 p-0 font-bold">This page came with text</legend>
+      {#if own}
+        <p class="m-0">{own.taken ? 'It is taken as it is' : 'It is not taken'}: {Math.round(own.likeness * 100)}&nbsp;% of it agrees with the ink.</p>
+        {#if own.likeness < 0.9 && own.layer}<dl class="both"><dt>file</dt><dd>{own.layer}</dd><dt>ink</dt><dd>{own.ink || 'nothing there'}</dd></dl>{/if}
+      {/if}
+      <select aria-label="Where the text is taken from" value={page.text_from} disabled={busy} onchange={(e) => void read(true, e.currentTarget.value as TextFrom)}>
+        <option value="">{page.kind === 'born_digital' ? 'From the file, if it agrees with the ink' : 'From the ink'}</option>
+        <option value="file">From the file</option>
+        {#if page.kind === 'born_digital'}<option value="ink">From the ink</option>{/if}
+      </select>
+    </fieldset>
+  {/if}
   <details class="m-0" open={!page?.content}>
   <summary class="cursor-pointer text-sm font-bold">Read again, in other languages</summary>
   <LanguageChoice bind:value={chosen} compact />
@@ -74,3 +89,10 @@
     <Button color="alternative" onclick={() => (asking = false)}>Do not read</Button>
   </div>
 </Modal>
+
+<style>
+  select { width: 100%; border: 1px solid #7b8a86; border-radius: 5px; background-color: #fff; color: var(--color-ink); font-size: 14px; padding: 4px 26px 4px 8px; }
+  .both { display: grid; grid-template-columns: auto 1fr; gap: 2px 8px; margin: 4px 0; }
+  .both dt { color: var(--color-quiet); }
+  .both dd { margin: 0; overflow-wrap: anywhere; }
+</style>
