@@ -20,6 +20,7 @@ from hyalen.core.formats.source import blamed
 from hyalen.core.languages import script_of
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Style
 from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.model.text import fit
 from hyalen.core.model.treatment import Cleaned
 
 Place = Callable[[NDArray[np.float64]], NDArray[np.float64]]  # (n, 2) points of the page space to pixels
@@ -320,7 +321,7 @@ def _gap(last: _Glyph, glyph: _Glyph) -> float:
 def _line(words: list[list[_Glyph]]) -> FoundLine | None:
     found = []
     for word in words:
-        text = "".join(g.text for g in word)
+        text = fit("".join(g.text for g in word))
         box = _whole(word)
         if not text.strip() or box.width < 1 or box.height < 1:
             continue
