@@ -197,7 +197,7 @@ def test_a_manuscript_leads_to_the_same_file_as_the_pages_themselves(tmp_path: P
     image = tmp_path / "page.jpg"
     image.write_bytes(IMAGE)
     path, out = tmp_path / "manuscript", tmp_path / "out.txt"
-    write_manuscript(path, "Títle", "eng", ((packed(p), str(image)) for p in pages))
+    write_manuscript(path, "Títle", "eng", ((packed(p), str(image), None) for p in pages))
     manuscript = Manuscript(path)
     assert (manuscript.tree.title, manuscript.tree.language, len(manuscript.tree.pages)) == ("Títle", "eng", 2)
     assert list(manuscript.tree.pages) == pages and manuscript.image(1) == IMAGE
@@ -209,7 +209,7 @@ def test_a_manuscript_leads_to_the_same_file_as_the_pages_themselves(tmp_path: P
 
 def test_a_delivery_that_fails_takes_its_files_with_it(tmp_path: Path) -> None:
     path, out = tmp_path / "manuscript", tmp_path / "out.pdf"
-    write_manuscript(path, "t", "eng", [(packed(pages_of([])[0]), str(tmp_path / "missing.jpg"))])
+    write_manuscript(path, "t", "eng", [(packed(pages_of([])[0]), str(tmp_path / "missing.jpg"), None)])
     with pytest.raises(FileNotFoundError):
         jobs.make_delivery(str(path), str(out), "pdf", DeliveryOptions())
     assert list(tmp_path.iterdir()) == []

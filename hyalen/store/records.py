@@ -114,6 +114,12 @@ class PageRecord:
         return as_made(self.treatment) if self.kind == PageKind.BORN_DIGITAL else self.treatment
 
     @property
+    def is_as_it_came(self) -> bool:
+        """Whether a program made it, and nothing was changed in how it looks."""
+        plain = self.kind == PageKind.BORN_DIGITAL and self.half == "whole" and self.cleaned is not None
+        return plain and self.cleaned is not None and self.cleaned.is_untouched and self.treatment == Treatment()
+
+    @property
     def is_live(self) -> bool:
         """Whether it is among its document's pages."""
         return self.removed_from is None and not self.joined

@@ -17,7 +17,7 @@ from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import free_name
 from hyalen.core.formats.source import Limits
-from hyalen.core.model.document import PageKind
+from hyalen.core.model.document import OwnPage, PageKind
 from hyalen.core.model.text import fit
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
@@ -271,10 +271,13 @@ class Foreman:
         ids = pages.read_ids(task.document_id)
         manuscript, out = store.blobs.workplace(), store.blobs.workplace()
 
-        def parts(page_id: int) -> tuple[bytes, str]:
-            content, image = pages.packed_content(page_id), pages.page(page_id).cleaned_blob
-            assert content is not None and image is not None
-            return content, str(store.blobs.path(image))
+        source = str(store.blobs.path(document.source_blob))
+
+        def parts(page_id: int) -> tuple[bytes, str, OwnPage | None]:
+            content, page = pages.packed_content(page_id), pages.page(page_id)
+            assert content is not None and page.cleaned_blob is not None
+            kept = OwnPage(source, page.source_index) if page.is_as_it_came else None
+            return content, str(store.blobs.path(page.cleaned_blob)), kept
 
         write_manuscript(manuscript, document.title, document.language or "eng", (parts(i) for i in ids))
         options = DeliveryOptions.model_validate(task.settings.get("options", {}))

@@ -7,22 +7,30 @@ import struct
 from collections.abc import Iterable
 from pathlib import Path
 
+from hyalen.core.model.document import OwnPage
 from hyalen.core.model.packing import LazyPages
 from hyalen.core.structure.tree import StructureTree
 
 _LENGTH = struct.Struct("<Q")
 
 
-def write_manuscript(path: Path, title: str, language: str, pages: Iterable[tuple[bytes, str]]) -> None:
-    """Packed contents, each with the path of its page's image; only one is in memory at a time."""
-    offsets, images = [], []
+def write_manuscript(path: Path, title: str, language: str, pages: Iterable[tuple[bytes, str, OwnPage | None]]) -> None:
+    """Packed contents, each with the path of its page's image, and where the page is as it came if it may be kept so.
+
+    Only one is in memory at a time.
+    """
+    offsets: list[int] = []
+    images: list[str] = []
+    own: dict[int, OwnPage] = {}
     with path.open("wb") as file:
-        for content, image in pages:
+        for content, image, page in pages:
+            if page is not None:
+                own[len(offsets)] = page
             offsets.append(file.tell())
             images.append(image)
             file.write(_LENGTH.pack(len(content)) + content)
         index = file.tell()
-        head = {"title": title, "language": language, "offsets": offsets, "images": images}
+        head = {"title": title, "language": language, "offsets": offsets, "images": images, "own": own}
         file.write(json.dumps(head).encode("utf8") + _LENGTH.pack(index))
 
 
@@ -38,7 +46,9 @@ class Manuscript:
             head = json.loads(file.read()[: -_LENGTH.size])
         self._offsets: list[int] = head["offsets"]
         self._images: list[str] = head["images"]
-        self.tree = StructureTree(head["title"], head["language"], LazyPages(len(self._offsets), self._packed))
+        own = {int(index): OwnPage(*page) for index, page in head["own"].items()}
+        pages = LazyPages(len(self._offsets), self._packed)
+        self.tree = StructureTree(head["title"], head["language"], pages, own_pages=own)
 
     def image(self, index: int) -> bytes:
         return Path(self._images[index]).read_bytes()

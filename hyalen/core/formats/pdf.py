@@ -7,6 +7,7 @@ meets it, PDF/UA-1 (ISO 14289-1).
 from __future__ import annotations
 
 import io
+import logging
 import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
@@ -22,14 +23,17 @@ from hyalen import __version__
 from hyalen.core.formats.codecs import fax_strip
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.formats.pdf_font import InvisibleFont
-from hyalen.core.formats.pdf_text import TextLayer
+from hyalen.core.formats.pdf_own_page import OwnContent, Unfit, own_texts, take_page
+from hyalen.core.formats.pdf_text import FONT_NAME, TextLayer
 from hyalen.core.languages import language_tag
-from hyalen.core.model.content import PageContent, Role
+from hyalen.core.model.content import PageContent, Role, WordState
+from hyalen.core.model.document import OwnPage
 from hyalen.core.model.geometry import Box
 from hyalen.core.structure.bookmarks import Bookmark, bookmarks
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.tree import Node, Piece, StructureTree, Tag
 
+log = logging.getLogger(__name__)
 POINTS_PER_INCH = 72.0
 PAGINATION = {Role.RUNNING_HEAD, Role.PAGE_NUMBER}
 PAGES_A_PART = 16
@@ -48,22 +52,26 @@ def write_pdf(
         Date of creation; now where it is not given.
     """
     with tempfile.TemporaryDirectory(prefix="hyalen-pdf-") as directory:
-        path = _skeleton(images, len(tree.pages), Path(directory))
+        path, kept = _skeleton(tree, images, Path(directory))
         # A mapped file would count as memory.
         with pikepdf.open(path, access_mode=pikepdf.AccessMode.stream) as pdf:
-            _Writer(tree, pdf).write(file, made or datetime.now(UTC))
+            _Writer(tree, pdf, kept).write(file, made or datetime.now(UTC))
 
 
-def _skeleton(images: Images, count: int, directory: Path) -> Path:
-    """A PDF of nothing but each page's picture.
+def _skeleton(tree: StructureTree, images: Images, directory: Path) -> tuple[Path, frozenset[int]]:
+    """A PDF of nothing but each page's picture, or the page as it came; which these are.
 
     The writer opens it and adds the rest: pictures that lie in an opened file are read when it is
     saved, one by one, so that memory stays flat. (Those of another file would be copied into it.)
     """
-    parts = []
+    parts, kept, count = [], set(), len(tree.pages)
     for first in range(0, count, PAGES_A_PART):
         part = pikepdf.new()
         for index in range(first, min(first + PAGES_A_PART, count)):
+            own = tree.own_pages.get(index)
+            if own is not None and _is_kept(part, own, tree.pages[index]):
+                kept.add(index)
+                continue
             page = part.add_blank_page()
             page.Resources = Dictionary(XObject=Dictionary(Im0=_picture(part, images(index))))
         parts.append(directory / f"{first}.pdf")
@@ -71,10 +79,23 @@ def _skeleton(images: Images, count: int, directory: Path) -> Path:
     whole = directory / "whole.pdf"
     if len(parts) > 1:
         pikepdf.Job(["pikepdf", "--empty", "--pages", *map(str, parts), "--", str(whole)]).run()
-        return whole
+        return whole, frozenset(kept)
     if not parts:
         pikepdf.new().save(whole)
-    return parts[0] if parts else whole
+    return (parts[0] if parts else whole), frozenset(kept)
+
+
+def _is_kept(part: pikepdf.Pdf, own: OwnPage, content: PageContent) -> bool:
+    """Append a page as it came, if it can be kept so."""
+    try:
+        with pikepdf.open(own.path) as source:
+            page = source.pages[own.page]
+            OwnContent(page.obj, own_texts(own), content)
+            take_page(part, source, own, content)
+    except (Unfit, pikepdf.PdfError, AttributeError, KeyError, IndexError, TypeError, ValueError) as error:
+        log.info("page %d is delivered as its picture: %s", own.page + 1, error)
+        return False
+    return True
 
 
 def _picture(pdf: pikepdf.Pdf, image: bytes) -> pikepdf.Object:
@@ -100,10 +121,13 @@ def _picture(pdf: pikepdf.Pdf, image: bytes) -> pikepdf.Object:
 class _Sheet:
     """A page that is being written: its content operators and, by MCID, the elements they belong to."""
 
-    def __init__(self, number: int, content: PageContent, obj: pikepdf.Object, layer: TextLayer) -> None:
+    def __init__(
+        self, number: int, content: PageContent, obj: pikepdf.Object, layer: TextLayer, own: OwnContent | None
+    ) -> None:
         self.number = number
         self.obj = obj
         self.layer = layer
+        self.own = own
         self.scale = POINTS_PER_INCH / content.dpi
         self.height = content.height
         self.size = content.width * self.scale, content.height * self.scale
@@ -112,8 +136,9 @@ class _Sheet:
 
 
 class _Writer:
-    def __init__(self, tree: StructureTree, pdf: pikepdf.Pdf) -> None:
+    def __init__(self, tree: StructureTree, pdf: pikepdf.Pdf, kept: frozenset[int]) -> None:
         self.tree = tree
+        self.kept = kept
         self.pdf = pdf
         self.font = InvisibleFont()
         self.font_object = self.pdf.make_indirect(Dictionary())
@@ -162,13 +187,18 @@ class _Writer:
         page = self.pdf.pages[number].obj
         scale = POINTS_PER_INCH / content.dpi
         width, height = content.width * scale, content.height * scale
-        page.MediaBox = Array([0, 0, round(width, 3), round(height, 3)])
-        page.Resources.Font = Dictionary(F0=self.font_object)
+        own = OwnContent(page, own_texts(self.tree.own_pages[number]), content) if number in self.kept else None
+        if own is None:
+            page.MediaBox = Array([0, 0, round(width, 3), round(height, 3)])
+        if "/Font" not in page.Resources:
+            page.Resources.Font = Dictionary()
+        page.Resources.Font[f"/{FONT_NAME}"] = self.font_object
         page.StructParents = number
         page.Tabs = Name.S
-        sheet = _Sheet(number, content, page, TextLayer(self.font, content.height, scale))
-        sheet.operators.append(f"/Artifact BMC\nq {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q\nEMC")
-        for region in content.artifacts:
+        sheet = _Sheet(number, content, page, TextLayer(self.font, content.height, scale), own)
+        if own is None:
+            sheet.operators.append(f"/Artifact BMC\nq {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q\nEMC")
+        for region in content.artifacts if own is None else ():
             if region.lines:
                 kind = "<</Type /Pagination>>" if region.role in PAGINATION else "<</Type /Layout>>"
                 text = sheet.layer.lines(region.lines, region.language or self.tree.language)
@@ -179,7 +209,11 @@ class _Writer:
         """Write the contents of the pages before this one: no later node stands on them."""
         for index in range(self.closed, number):
             sheet = self._sheet(index)
-            sheet.obj.Contents = self.pdf.make_stream("\n".join(sheet.operators).encode("ascii"))
+            coded = "\n".join(sheet.operators).encode("ascii")
+            if sheet.own is not None:
+                coded = b"q\n" + sheet.own.coded() + b"\nQ\n" + coded
+            sheet.obj.Contents = self.pdf.make_stream(coded)
+            sheet.own = None
             self.numbers.extend([index, self.pdf.make_indirect(Array(sheet.marked))])
             sheet.operators, sheet.marked = [], []
         self.closed = max(self.closed, number)
@@ -198,6 +232,19 @@ class _Writer:
         sheet = self._sheet(page)
         mcid = len(sheet.marked)
         sheet.operators.append(f"{element.S} <</MCID {mcid}>> BDC\n{operators}\nEMC")
+        self._belongs(element, sheet, mcid)
+
+    def _mark_piece(self, element: pikepdf.Object, piece: Piece) -> None:
+        """Have the piece's words, in the page's own content or laid over its picture, belong to an element."""
+        sheet = self._sheet(piece.page)
+        first = len(sheet.marked)
+        count = sheet.own.mark(piece.lines, str(element.S).lstrip("/"), first) if sheet.own is not None else 0
+        for mcid in range(first, first + count):
+            self._belongs(element, sheet, mcid)
+        if not count:
+            self._mark(element, piece.page, self._coded(piece))
+
+    def _belongs(self, element: pikepdf.Object, sheet: _Sheet, mcid: int) -> None:
         sheet.marked.append(element)
         if "/Pg" not in element:
             element.Pg = sheet.obj
@@ -219,11 +266,18 @@ class _Writer:
             _describe_cell(element, node)
         for piece in node.pieces:
             if piece.lines:
-                self._mark(element, piece.page, self._coded(piece))
+                self._mark_piece(element, piece)
+        if any(self._is_corrected(piece) for piece in node.pieces):
+            element.ActualText = String(node.text)
         for child in node.children:
             self._add(child, element)
-        for piece in (piece for each in node.again for piece in each.pieces):
+        for piece in (p for each in node.again for p in each.pieces if self._sheet(p.page).own is None):
             self._sheet(piece.page).operators.append(f"/Artifact <</Type /Layout>> BDC\n{self._coded(piece)}\nEMC")
+
+    def _is_corrected(self, piece: Piece) -> bool:
+        """Whether a page's own content still says what a person has corrected."""
+        own = self._sheet(piece.page).own is not None
+        return own and any(w.state is WordState.CORRECTED for line in piece.lines for w in line.words)
 
     def _coded(self, piece: Piece) -> str:
         return self._sheet(piece.page).layer.lines(piece.lines, piece.region.language or self.tree.language)
@@ -235,6 +289,15 @@ class _Writer:
         if node.alternative is not None:
             element.Alt = String(node.alternative)
         element.A = Dictionary(O=Name.Layout, Placement=Name.Block, BBox=Array([left, bottom, right, top]))
+        if sheet.own is not None:
+            first = len(sheet.marked)
+            count = sheet.own.mark(lines, node.tag.value, first)
+            count += sheet.own.mark_picture(region, node.tag.value, first + count)
+            for mcid in range(first, first + count):
+                self._belongs(element, sheet, mcid)
+            if not count:
+                self._mark(element, page, "")
+            return
         width, height = sheet.size
         self._mark(
             element,

@@ -11,6 +11,7 @@ from hyalen.core.languages import script_of
 from hyalen.core.model.content import Line
 from hyalen.core.structure.flow import LineEnd, line_end
 
+FONT_NAME = "HyRead"  # of the font without shapes among a page's resources
 SOFT_HYPHEN = "\u00ad"
 _RIGHT_TO_LEFT = frozenset({"ARABIC", "HEBREW"})
 
@@ -57,7 +58,7 @@ class TextLayer:
         slope = slope if abs(slope) < 0.2 else 0.0
         angle = math.atan(-slope)
         size = max(1.0, min(line.height, line.box.height * 1.6) * self._scale)
-        yield f"/F0 {size:.2f} Tf"
+        yield f"/{FONT_NAME} {size:.2f} Tf"
 
         def show(text: str, left: float, width: float) -> str:
             baseline = y0 + slope * (left - x0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.geometry import Frozen
@@ -16,6 +16,13 @@ class PageKind(StrEnum):
 
     SCANNED = "scanned"
     BORN_DIGITAL = "born_digital"
+
+
+class OwnPage(NamedTuple):
+    """Where a born-digital page is as it came: a PDF file and its page in it, from 0."""
+
+    path: str
+    page: int
 
 
 class DocumentContent(Frozen):

@@ -23,6 +23,9 @@ Area = tuple[float, float, float, float]
 Corners = tuple[Place, Place, Place, Place]
 
 
+UNMOVED = 1e-6  # of a matrix from cleaned to original pixels
+
+
 class Switch(StrEnum):
     """Whether a step is done: measured by the program, never, or with the clerk's own value."""
 
@@ -328,6 +331,12 @@ class Cleaned(Frozen):
     applied: Applied = Applied()
     measured: Treatment = Treatment()
     findings: tuple[Finding, ...]
+
+    @property
+    def is_untouched(self) -> bool:
+        """Whether each pixel of the cleaned page lies where it lay on the original."""
+        moved = np.abs(np.array(self.to_original).reshape(3, 3) - np.eye(3))
+        return self.mesh is None and self.turn == 0 and bool((moved < UNMOVED).all())
 
     def original_points(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """Where (n, 2) pixel places of the cleaned page lie on the original."""

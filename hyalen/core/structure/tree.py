@@ -7,13 +7,14 @@ pages is never in memory whole.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import groupby
 from typing import Literal, NamedTuple
 
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role
+from hyalen.core.model.document import OwnPage
 from hyalen.core.structure.contents import without_leader
 from hyalen.core.structure.flow import FlowBlock, Run, flow, joined_runs, joined_text
 from hyalen.core.structure.lists import parse_item
@@ -148,12 +149,16 @@ class Node:
 
 @dataclass(frozen=True)
 class StructureTree:
-    """A document's title, language and the children of its Document element, made as they are asked for."""
+    """A document's title, language and the children of its Document element, made as they are asked for.
+
+    `own_pages` are the pages, from 0, that say their own text and may be kept as they came.
+    """
 
     title: str
     language: str
     pages: Sequence[PageContent] = field(repr=False)
     join_tables: bool = False
+    own_pages: Mapping[int, OwnPage] = field(default_factory=dict, repr=False)
 
     def nodes(self, first_page: int = 0, keep_running_heads: bool = False) -> Iterator[Node]:
         """The top level in reading order, from a page (counted from 0) on.
