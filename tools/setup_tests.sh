@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# What only the tests need, on top of setup.sh: an office suite, the Unicode test data and the reference validator of PDF/A and PDF/UA.
+# What only the tests need, on top of setup.sh: an office suite, the Unicode test data, PDFs of many programs and the
+# reference validator of PDF/A and PDF/UA.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -30,4 +31,17 @@ if [ "$(cat "$judge/.stamp" 2>/dev/null)" != "$wanted" ]; then
   (cd "$judge" && sha256sum --quiet -c ../../tests/judge/checksums.sha256)
   javac -cp "$judge/*" -d "$judge" tests/judge/Judge.java
   echo "$wanted" > "$judge/.stamp"
+fi
+
+# PDFs of many programs, which pypdf's source package carries for its own tests.
+samples=.venv/samples
+named=pypdf-7.1.1
+if [ ! -d "$samples/$named" ]; then
+  rm -rf "$samples"
+  mkdir -p "$samples"
+  .venv/bin/pip download -q --no-deps --no-binary :all: --no-build-isolation -d "$samples" "${named/-/==}" >/dev/null 2>&1 \
+    || .venv/bin/pip download -q --no-deps --no-binary :all: -d "$samples" "${named/-/==}"
+  echo "2eff4e2fc5fb22a6d6711e6f1166cdc9ab5765d90cd0d77dfea3f4aa91a27b1d  $samples/$named.tar.gz" | sha256sum --quiet -c
+  tar -xzf "$samples/$named.tar.gz" -C "$samples" --wildcards '*.pdf'
+  rm "$samples/$named.tar.gz"
 fi

@@ -123,6 +123,19 @@ class Typesetter:
         image = np.asarray(Pillow.open(io.BytesIO(shot)).convert("RGB"))
         return SetPage(image, dpi, tuple(_block(b, scale) for b in blocks))
 
+    def printed(self, html: str) -> bytes:
+        """The page as a PDF file, as the browser prints it on A4."""
+        context = self._browser.new_context(offline=True)
+        try:
+            serve(context)
+            page = context.new_page()
+            page.set_content(html)
+            page.add_style_tag(content=CSS)
+            page.evaluate("document.fonts.ready")
+            return page.pdf(format="A4", print_background=True)
+        finally:
+            context.close()
+
 
 def _box(values: list[float], scale: float) -> Box:
     return Box(*(round(v * scale) for v in values))

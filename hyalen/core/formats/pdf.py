@@ -10,6 +10,7 @@ import io
 import logging
 import tempfile
 from datetime import UTC, datetime
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, BinaryIO
 from xml.sax.saxutils import escape
@@ -31,6 +32,7 @@ from hyalen.core.model.document import OwnPage
 from hyalen.core.model.geometry import Box
 from hyalen.core.structure.bookmarks import Bookmark, bookmarks
 from hyalen.core.structure.conformance import Conformance
+from hyalen.core.structure.flow import LineEnd, line_end
 from hyalen.core.structure.tree import Node, Piece, StructureTree, Tag
 
 log = logging.getLogger(__name__)
@@ -90,8 +92,8 @@ def _is_kept(part: pikepdf.Pdf, own: OwnPage, content: PageContent) -> bool:
     try:
         with pikepdf.open(own.path) as source:
             page = source.pages[own.page]
-            OwnContent(page.obj, own_texts(own), content)
-            take_page(part, source, own, content)
+            fonts = OwnContent(page.obj, own_texts(own), content).fonts
+            take_page(part, source, own, content, fonts)
     except (Unfit, pikepdf.PdfError, AttributeError, KeyError, IndexError, TypeError, ValueError) as error:
         log.info("page %d is delivered as its picture: %s", own.page + 1, error)
         return False
@@ -267,17 +269,22 @@ class _Writer:
         for piece in node.pieces:
             if piece.lines:
                 self._mark_piece(element, piece)
-        if any(self._is_corrected(piece) for piece in node.pieces):
+        if any(self._says_else(piece) for piece in node.pieces):
             element.ActualText = String(node.text)
         for child in node.children:
             self._add(child, element)
         for piece in (p for each in node.again for p in each.pieces if self._sheet(p.page).own is None):
             self._sheet(piece.page).operators.append(f"/Artifact <</Type /Layout>> BDC\n{self._coded(piece)}\nEMC")
 
-    def _is_corrected(self, piece: Piece) -> bool:
-        """Whether a page's own content still says what a person has corrected."""
-        own = self._sheet(piece.page).own is not None
-        return own and any(w.state is WordState.CORRECTED for line in piece.lines for w in line.words)
+    def _says_else(self, piece: Piece) -> bool:
+        """Whether a page's own content would be read otherwise: corrected, without spaces, with words broken."""
+        own = self._sheet(piece.page).own
+        if own is None or not piece.lines:
+            return False
+        corrected = any(w.state is WordState.CORRECTED for line in piece.lines for w in line.words)
+        language = piece.region.language or self.tree.language
+        ends = (line_end(a, b, language) for a, b in pairwise(piece.lines))
+        return corrected or own.is_unspaced or any(end is LineEnd.BREAK for end in ends)
 
     def _coded(self, piece: Piece) -> str:
         return self._sheet(piece.page).layer.lines(piece.lines, piece.region.language or self.tree.language)

@@ -7,7 +7,7 @@ delivered as its picture with its text.
 from __future__ import annotations
 
 import ctypes
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -33,6 +33,7 @@ ALLOWED_SPACES = frozenset(
     {"/DeviceRGB", "/DeviceGray", "/ICCBased", "/CalRGB", "/CalGray", "/Lab", "/Indexed", "/Pattern"}
 )
 ENCODINGS = frozenset({"/WinAnsiEncoding", "/MacRomanEncoding"})
+LEAST_SPACED = 0.4  # spaces for each word of a page
 SLACK = 3  # pixels by which a word may reach out of what shows it
 
 
@@ -40,10 +41,14 @@ Edges = tuple[float, float, float, float]  # left, bottom, right, top in points
 
 
 class OwnText(NamedTuple):
-    """What one operator shows: its box, and those of its codes in their order (one for a ligature)."""
+    """What one operator shows: its box, those of its codes in their order (one for a ligature), and how many spaces.
+
+    Spaces are among no codes: of several in a row pdfium tells one.
+    """
 
     box: Edges
     codes: tuple[Edges, ...]
+    spaces: int = 0
 
 
 class Shown(NamedTuple):
@@ -66,10 +71,14 @@ def own_texts(own: OwnPage) -> list[OwnText]:
         page = document[own.page]
         text = page.get_textpage()
         codes: dict[int, list[Edges]] = {}
+        spaces: dict[int, int] = {}
         left, right, bottom, top = (ctypes.c_double() for _ in range(4))
         for i in range(pdfium.FPDFText_CountChars(text.raw)):
             item = pdfium.FPDFText_GetTextObject(text.raw, i)
             if not item or pdfium.FPDFText_IsGenerated(text.raw, i) == 1:
+                continue
+            if chr(pdfium.FPDFText_GetUnicode(text.raw, i)).isspace():
+                spaces[_address(item)] = spaces.get(_address(item), 0) + 1
                 continue
             pdfium.FPDFText_GetCharBox(text.raw, i, left, right, bottom, top)
             mine = codes.setdefault(_address(item), [])
@@ -77,7 +86,11 @@ def own_texts(own: OwnPage) -> list[OwnText]:
             if not mine or mine[-1] != edges or edges[0] == edges[2]:  # the letters of a ligature share their box
                 mine.append(edges)
         objects = page.get_objects(filter=[pdfium.FPDF_PAGEOBJ_TEXT], max_depth=1)
-        return [OwnText(item.get_bounds(), tuple(codes.get(_address(item.raw), ()))) for item in objects]
+        return [
+            OwnText(item.get_bounds(), tuple(codes.get(at, ())), spaces.get(at, 0))
+            for item in objects
+            for at in (_address(item.raw),)
+        ]
     finally:
         document.close()
 
@@ -86,8 +99,10 @@ def _address(item: Any) -> int:
     return ctypes.cast(item, ctypes.c_void_p).value or 0
 
 
-def take_page(part: pikepdf.Pdf, source: pikepdf.Pdf, own: OwnPage, content: PageContent) -> None:
-    """Append the page to a PDF, without what it must not have.
+def take_page(
+    part: pikepdf.Pdf, source: pikepdf.Pdf, own: OwnPage, content: PageContent, fonts: Collection[str]
+) -> None:
+    """Append the page to a PDF, without what it must not have; `fonts` are those that it uses.
 
     Raises
     ------
@@ -101,14 +116,24 @@ def take_page(part: pikepdf.Pdf, source: pikepdf.Pdf, own: OwnPage, content: Pag
         raise Unfit("it is turned or its origin lies elsewhere")
     if abs(right - content.width * scale) > 2 or abs(top - content.height * scale) > 2:
         raise Unfit("it was cut")
-    _check_resources(page.obj.get("/Resources", Dictionary()))
+    _check_resources(_with_fonts(page.obj, fonts))
     part.pages.append(page)
     mine = part.pages[-1].obj
     for key in list(mine.keys()):
         if key not in ("/Type", "/Parent", "/Resources", "/Contents", "/Group"):
             del mine[key]
     mine.MediaBox = Array([0, 0, round(right, 3), round(top, 3)])
-    _mend(mine.Resources if "/Resources" in mine else Dictionary())
+    mine.Resources = _with_fonts(mine, fonts)  # pages may share theirs: what is left out for one stays with the others
+    _mend(mine.Resources)
+
+
+def _with_fonts(page: pikepdf.Object, fonts: Collection[str]) -> pikepdf.Dictionary:
+    """A page's resources with no other fonts."""
+    had: Any = page.get("/Resources", {})
+    named = had.get("/Font", {})
+    kept = Dictionary({key: had[key] for key in had})
+    kept.Font = Dictionary({name: named[name] for name in fonts if name in named})
+    return kept
 
 
 def _check_resources(resources: Any, depth: int = 0) -> None:
@@ -238,6 +263,9 @@ class OwnContent:
         self._wide = _wide_fonts(page)
         self._out: list[Any] = []
         self.shown: list[Shown] = []
+        self.fonts: set[str] = set()  # the names of those that show something
+        self._spaces = 0
+        self._said: set[str] = set()
         self._marks: dict[int, tuple[int, str]] = {}  # what is shown, by its number, to its MCID and tag
         instructions = [i for i in pikepdf.parse_content_stream(page) if str(i.operator) not in MARKS]
         _check_operators(instructions)
@@ -258,7 +286,7 @@ class OwnContent:
         matrices: list[Matrix] = [(1.0, 0.0, 0.0, 1.0, 0.0, 0.0)]
         points: list[tuple[float, float]] = []
         start: int | None = None
-        wide = False
+        wide, font = False, ""
         words: frozenset[str] = frozenset()
         for instruction in instructions:
             operator = str(instruction.operator)
@@ -268,6 +296,7 @@ class OwnContent:
                 text = next(following, None)
                 if text is None:
                     raise Unfit("its texts cannot be told apart")
+                self.fonts.add(font)
                 words = self._show(instruction, text, wide, words)
                 continue
             self._out.append(instruction)
@@ -279,7 +308,8 @@ class OwnContent:
             elif operator == "cm":
                 matrices[-1] = _times(tuple(float(v) for v in values), matrices[-1])
             elif operator == "Tf":
-                wide = str(values[0]) in self._wide
+                font = str(values[0])
+                wide = font in self._wide
             elif operator in BUILDS:
                 start = at if start is None else start
                 points += _corners(operator, [float(v) for v in values], matrices[-1])
@@ -307,6 +337,8 @@ class OwnContent:
         area = box.grown(SLACK)
         near = [(i, b) for i, b in self._words if area.overlap(b)]
         held = [self._word_at(self._box(code), near) for code in text.codes]
+        self._spaces += text.spaces or (not held)  # a drawn space has no box
+        self._said |= {w for w in held if w is not None}
         runs: list[tuple[int, frozenset[str]]] = []  # how many codes, and their words
         for word in held:
             if word is None:
@@ -340,6 +372,11 @@ class OwnContent:
             if box.left <= middle.x <= box.right and reach.top <= middle.y <= reach.bottom:
                 return word
         return None
+
+    @property
+    def is_unspaced(self) -> bool:
+        """Whether words are parted by white only, as some programs set them: a reader would run them together."""
+        return self._spaces < LEAST_SPACED * len(self._said)
 
     # Marking
 
@@ -395,7 +432,8 @@ class OwnContent:
                 if not held:
                     out.append(opens[at].encode("ascii"))
                 held, ended = opens[at], False
-            out.append(pikepdf.unparse_content_stream([instruction]))
+            if str(instruction.operator) != "Tf" or str(instruction.operands[0]) in self.fonts:
+                out.append(pikepdf.unparse_content_stream([instruction]))
             ended = ended or at in closes
         if held:
             out.append(b"EMC")
@@ -453,24 +491,38 @@ def _cut(instruction: Any, counts: Sequence[int], width: int) -> list[Any]:
             items += [data[i : i + width] for i in range(0, len(data), width)]
         else:
             items.append(each)
-    if sum(isinstance(each, bytes) for each in items) != sum(counts):
-        raise Unfit("one text belongs to two blocks")
-    pieces: list[Any] = []
-    rest = iter(items)
-    for count in counts:
-        mine: list[Any] = []
-        left = count
-        while left:
-            each = next(rest)
-            if isinstance(each, bytes):
-                left -= 1
-                if mine and isinstance(mine[-1], bytes):
-                    mine[-1] += each
-                    continue
+    space = _space_among([each for each in items if isinstance(each, bytes)], sum(counts))
+    pieces: list[list[Any]] = [[]]
+    left = list(counts)
+    for each in items:
+        letter = isinstance(each, bytes) and each != space
+        if letter and left[len(pieces) - 1] == 0:
+            pieces.append([])
+        if letter:
+            left[len(pieces) - 1] -= 1
+        mine = pieces[-1]
+        if mine and isinstance(each, bytes) and isinstance(mine[-1], bytes):
+            mine[-1] += each
+        else:
             mine.append(each)
-        array = Array([pikepdf.String(each) if isinstance(each, bytes) else each for each in mine])
-        pieces.append(pikepdf.ContentStreamInstruction([array], pikepdf.Operator("TJ")))
-    return pieces
+    arrays = (Array([pikepdf.String(each) if isinstance(each, bytes) else each for each in mine]) for mine in pieces)
+    return [pikepdf.ContentStreamInstruction([array], pikepdf.Operator("TJ")) for array in arrays]
+
+
+def _space_among(codes: Sequence[bytes], letters: int) -> bytes | None:
+    """The code of the space, where without it there are as many codes as letters; None where there are anyway.
+
+    Raises
+    ------
+    Unfit
+        If there is no such code.
+    """
+    if len(codes) == letters:
+        return None
+    for code in dict.fromkeys(codes):
+        if len(codes) - codes.count(code) == letters:
+            return code
+    raise Unfit("one text belongs to two blocks")
 
 
 Matrix = tuple[float, ...]

@@ -212,6 +212,9 @@ class Region(Frozen):
         return "\n".join(line.text for line in self.all_lines)
 
 
+LEAST_LIKENESS = 0.7  # of a text layer and its ink; the good ones that were measured have 0.9 and more
+
+
 class OwnText(Frozen):
     """What became of the text that a page came with.
 
@@ -229,6 +232,11 @@ class OwnText(Frozen):
     likeness: float
     layer: str = ""
     ink: str = ""
+
+    @property
+    def fits(self) -> bool:
+        """Whether it says what the ink says."""
+        return self.likeness >= LEAST_LIKENESS
 
 
 class PageContent(Frozen):

@@ -122,7 +122,6 @@ def _parts(word: str) -> list[str]:
 
 
 LEAST_WEIGHT = 0.1  # below, a word is no doubt
-LEAST_LIKENESS = 0.5  # of a page's own text and its ink; see `reading.layer`
 LEAST_TOLD, LEAST_MARGIN = 8, 0.04  # words of a block; by which its language must lead the next
 
 
@@ -301,7 +300,7 @@ def _tables(content: PageContent) -> Iterator[Doubt]:
 def _own_text(content: PageContent) -> Iterator[Doubt]:
     """A page came with text that is not what its ink says."""
     own = content.own_text
-    if own is None or own.likeness >= LEAST_LIKENESS:
+    if own is None or own.fits:
         return
     says = (
         f"“{own.layer[:60]}” stands in the file where the ink says “{own.ink[:60]}”"

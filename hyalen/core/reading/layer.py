@@ -12,15 +12,16 @@ from rapidfuzz import fuzz
 
 from hyalen.core.imaging.pixels import Image, as_uint8
 from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify, script_of
+from hyalen.core.model.content import LEAST_LIKENESS
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.reading.reader import Reader
 
 SAMPLES = 5  # lines of a page that are read to compare
 LEAST_LETTERS = 12  # of such a line
-ALIKE = 50.0  # per cent of likeness below which a line says something else than its ink
 DARK = 150  # grey level
 LEAST_INKED = 0.5  # of a page's words, under which there is ink
 PADDING = 8  # pixels
+_PUNCTUATION = re.compile(r"[\s.,;:!?'\"()\[\]’‘“”„«»…·•–—-]+")  # what readers differ in
 
 
 class Judged(NamedTuple):
@@ -32,7 +33,7 @@ class Judged(NamedTuple):
 
     @property
     def is_bad(self) -> bool:
-        return self.likeness * 100 < ALIKE
+        return self.likeness < LEAST_LIKENESS
 
 
 def judge_layer(page: Image, dpi: float, blocks: Sequence[FoundBlock], reader: Reader) -> Judged:
@@ -116,4 +117,4 @@ def _text(line: FoundLine) -> str:
 
 
 def _bare(text: str) -> str:
-    return re.sub(r"\W+", "", text).casefold()
+    return _PUNCTUATION.sub("", text).casefold()
