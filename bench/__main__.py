@@ -1,10 +1,10 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hostile]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [hostile]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import cleaning, hostile, speed, tables, text
+from bench import cleaning, hand, hostile, speed, tables, text
 from bench.real import run as real
 from hyalen.work.workers import default_workers
 
@@ -14,6 +14,7 @@ PARTS = {
     "tables": tables.run,
     "real": real.run,
     "speed": speed.run,
+    "hand": hand.run,
     "hostile": hostile.run,
 }
 

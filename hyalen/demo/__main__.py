@@ -40,12 +40,23 @@ def make_files(directory: Path) -> list[Path]:
     with typesetter() as setter:
         for number, (paper, path) in enumerate(zip(ARCHIVE, paths, strict=True)):
             pages = [setter.set(html, DPI) for html, _ in paper.pages]
-            scans = make_scans(paper, pages, 100 * number)
             (truth / f"{path.stem}.txt").write_text("\n\n".join(p.text for p in pages) + "\n", "utf8")
             blocks = [[asdict(b) for b in p.blocks] for p in pages]
             (truth / f"{path.stem}.json").write_text(json.dumps(blocks, ensure_ascii=False), "utf8")
-            save_scans(paper, scans, path)
+            if paper.born_digital:
+                save_printed([setter.printed(html) for html, _ in paper.pages], path)
+            else:
+                save_scans(paper, make_scans(paper, pages, 100 * number), path)
     return paths
+
+
+def save_printed(prints: list[bytes], path: Path) -> None:
+    """A PDF of the first page of each print."""
+    with pikepdf.new() as pdf:
+        for each in prints:
+            with pikepdf.open(io.BytesIO(each)) as one:
+                pdf.pages.append(one.pages[0])
+        pdf.save(path)
 
 
 def make_scans(paper: Paper, pages: list[SetPage], seed: int) -> list[Image]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from hyalen.demo.circular import CIRCULAR_A, CIRCULAR_B
 from hyalen.demo.gazette import ARABIC, GAZETTE, THREE_LANGUAGES, TIDES
 from hyalen.demo.markup import page
 from hyalen.demo.spoil import AGED, GREENISH, ROSE, Curl, Spoiling
@@ -14,7 +15,7 @@ class Paper:
     """A document of the archive: its file, the language it is to be read in, and its pages.
 
     `opened` pages were scanned two at a time, as the book lay open; `duplex` ones are fronts and backs.
-    `dpi` is what they were scanned at.
+    `dpi` is what they were scanned at. A `born_digital` one was never on paper.
     """
 
     file: str
@@ -24,6 +25,7 @@ class Paper:
     opened: bool = False
     duplex: bool = False
     dpi: float = 300.0
+    born_digital: bool = False
 
 
 _LETTER = """
@@ -471,5 +473,12 @@ ARCHIVE = (
         ("eng",),
         ((LETTER_2, Spoiling(skew=0.6, tint=AGED, noise=5)),),
         dpi=90.0,
+    ),
+    Paper(
+        "Circular to readers 3.pdf",
+        "Circular to readers No. 3",
+        ("eng",),
+        ((CIRCULAR_A, Spoiling()), (CIRCULAR_B, Spoiling())),
+        born_digital=True,
     ),
 )
