@@ -56,6 +56,7 @@ def _parser() -> argparse.ArgumentParser:
     batch.add_argument("--out", type=Path, required=True, metavar="DIR")
     batch.add_argument("--languages", default="eng", help="eng,fra,... or auto")
     batch.add_argument("--formats", default="pdf", help=",".join(FORMATS))
+    batch.add_argument("--pages", default="", metavar="RANGE", help="of each input, for example 1-3,7")
     batch.add_argument("--workers", type=_number(1, 1000), metavar="N")
     batch.add_argument("--recursive", action="store_true", help="take folders in named folders too")
     batch.add_argument("--replace", action="store_true", help="overwrite files in DIR")

@@ -109,7 +109,7 @@ def _batch(
     full = False
     try:
         for path in inputs:
-            document = take_in_file(store, foreman.attendant, batch_id, path, limits).document
+            document = take_in_file(store, foreman.attendant, batch_id, path, limits, told.pages).document
             foreman.wake()
             if document is not None:
                 progress.total = (progress.total or 0) + store.documents.document(document).page_count

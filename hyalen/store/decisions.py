@@ -12,6 +12,7 @@ from hyalen.core.decisions.operations import (
 )
 from hyalen.core.decisions.requests import AcceptDoubt, Request, SetWord
 from hyalen.core.decisions.targets import word_of
+from hyalen.core.decisions.template import like
 from hyalen.core.decisions.wanted import wanted
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.packing import unpacked
@@ -112,6 +113,29 @@ class Decisions:
                     self.journal.extend(db, change_id, document_id, [(each, o) for o in operations])
                     self.contents.add(db, each, theirs, operations)
             return Outcome(label, frozenset(self.contents.take_touched()), page_id)
+
+    def use_template(self, page_id: int, revision: int, targets: Sequence[int]) -> Outcome:
+        """Give a page's parts to other pages of its document that are read; one change, page by page."""
+        model, page = self._at_revision(page_id, revision), self.pages.page(page_id)
+        known = [p for p in self.pages.read_ids(page.document_id) if p in set(targets) and p != page_id]
+        label = f"blocks of page {page.position + 1} on others"
+        touched: set[int] = set()
+        change_id = 0
+        for each in known:
+            with self.database.write() as db:
+                theirs, lay = self.pages.content(each), self.contents.lay(each)
+                operations = like(model, theirs, lay) if theirs is not None else []
+                if theirs is None or not operations:
+                    continue
+                self.contents.take_touched()
+                made = [(each, o) for o in operations]
+                if change_id:
+                    self.journal.extend(db, change_id, page.document_id, made)
+                else:
+                    change_id = self.journal.record(db, page.document_id, label, made)
+                self.contents.add(db, each, theirs, operations)
+                touched |= self.contents.take_touched()
+        return Outcome(label if touched else "", frozenset(touched), page_id)
 
     def _at_revision(self, page_id: int, revision: int) -> PageContent:
         page, content = self.pages.page(page_id), self.pages.content(page_id)

@@ -54,8 +54,9 @@ class Documents:
 
     # Documents
 
-    def add(self, batch_id: int, source_name: str, source_blob: str, page_count: int, note: str = "") -> int:
-        """A document with its pages, and a task for each."""
+    def add(self, batch_id: int, source_name: str, source_blob: str, pages: int | Sequence[int], note: str = "") -> int:
+        """A document with its pages, and a task for each; `pages` is how many the file has, or which of them count."""
+        indices = range(pages) if isinstance(pages, int) else pages
         batch = self.batch(batch_id)
         stem, languages = delivery_stem(source_name), json.dumps(batch.languages)
         with self.database.write() as db:
@@ -64,15 +65,15 @@ class Documents:
                      first_languages, page_count, note)
                    VALUES (?, (SELECT coalesce(max(position), 0) + 1 FROM document WHERE batch_id = ?),
                      ?, ?, ?, ?, ?, ?, ?, ?)""",
-                (batch_id, batch_id, source_name, stem, source_blob, stem, languages, languages, page_count, note),
+                (batch_id, batch_id, source_name, stem, source_blob, stem, languages, languages, len(indices), note),
             )
             document_id = int(cursor.lastrowid or 0)
             treatment = Treatment().model_dump_json(exclude_defaults=True)
-            for index in range(page_count):
+            for position, index in enumerate(indices):
                 page = db.execute(
                     """INSERT INTO page (document_id, position, source_index, treatment, first_treatment)
                        VALUES (?, ?, ?, ?, ?)""",
-                    (document_id, index, index, treatment, treatment),
+                    (document_id, position, index, treatment, treatment),
                 )
                 self.tasks.want(db, batch_id, document_id, int(page.lastrowid or 0), Stage.BRING_IN, "")
         return document_id

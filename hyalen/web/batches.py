@@ -114,6 +114,7 @@ def delete_batch(batch_id: Id, given: Given) -> None:
     given.foreman.tell(Event("batch", batch_id, state="deleted"))
 
 
+MOST_RANGE = 1_000  # letters that name pages
 FILES = {
     "requestBody": {
         "required": True,
@@ -122,7 +123,10 @@ FILES = {
                 "schema": {
                     "type": "object",
                     "required": ["files"],
-                    "properties": {"files": {"type": "array", "items": {"type": "string", "format": "binary"}}},
+                    "properties": {
+                        "files": {"type": "array", "items": {"type": "string", "format": "binary"}},
+                        "pages": {"type": "string", "description": "of each file, for example 1-3, 7; all where empty"},
+                    },
                 }
             }
         },
@@ -141,13 +145,15 @@ async def add_files(batch_id: Id, request: Request, given: Given) -> Intake:
     files = [each for each in form.getlist("files") if isinstance(each, UploadFile)]
     if not files:
         raise BadRequest("No files", "The request brings no files.")
+    told = form.get("pages")
+    pages = told if isinstance(told, str) else ""
     try:
-        return await run_in_threadpool(_taken_in, given, batch_id, files)
+        return await run_in_threadpool(_taken_in, given, batch_id, files, pages)
     finally:
         await form.close()
 
 
-def _taken_in(given: Services, batch_id: int, files: list[UploadFile]) -> Intake:
+def _taken_in(given: Services, batch_id: int, files: list[UploadFile], pages: str) -> Intake:
     store, limits = given.store, given.foreman.limits
     taken: list[Taken] = []
     for file in files:
@@ -158,7 +164,7 @@ def _taken_in(given: Services, batch_id: int, files: list[UploadFile]) -> Intake
             except ValueError as error:
                 taken.append(refuse(store, batch_id, name, f"the file is {error}"))
                 continue
-            taken.append(take_in(store, given.foreman.attendant, batch_id, name, blob, limits))
+            taken.append(take_in(store, given.foreman.attendant, batch_id, name, blob, limits, pages[:MOST_RANGE]))
     given.foreman.wake()
     given.foreman.tell(Event("batch", batch_id, state="files"))
     problems = [FileProblem(id=t.problem, file=t.name, reason=t.reason) for t in taken if t.problem is not None]

@@ -19,7 +19,7 @@ from hyalen.store.records import NotFound
 from hyalen.web.answers import changed_of, page_of
 from hyalen.web.batches import check_languages
 from hyalen.web.errors import BadRequest
-from hyalen.web.schemas import Changed, Edit, Id, Page, ReadAgain, Started
+from hyalen.web.schemas import Changed, Edit, Id, Page, ReadAgain, Started, TemplateUse
 from hyalen.web.services import Given, Services
 from hyalen.work import jobs
 from hyalen.work.parts import read_parts, write_alone
@@ -84,6 +84,15 @@ def retry(page_id: Id, given: Given) -> Started:
     given.store.retry_page(page_id)
     given.foreman.wake()
     return Started(tasks=1)
+
+
+@router.post("/pages/{page_id}/template")
+def use_as_template(page_id: Id, wanted: TemplateUse, given: Given) -> Changed:
+    """Give the page's blocks, tables and order to other pages of the same form; what was read on them stays."""
+    document_id = given.store.pages.page(page_id).document_id
+    pages = given.store.pages.ids(document_id) if wanted.pages is None else wanted.pages
+    outcome = given.store.decisions.use_template(page_id, wanted.revision, pages)
+    return changed_of(given.store, document_id, outcome)
 
 
 @router.get("/pages/{page_id}/regions/{region_id}/{format_name}", response_class=Response)

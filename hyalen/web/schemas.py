@@ -373,6 +373,13 @@ class ReadAgain(OfRevision):
     text_from: TextFrom | None = None
 
 
+class TemplateUse(BaseModel):
+    """The pages that get the blocks of another page, as that is at `revision`; all of its document where left out."""
+
+    revision: Revision
+    pages: list[Id] | None = None
+
+
 class DeliveryOrder(BaseModel):
     """Refused with 409 where pages could not be read, unless they are to be left out (`without_failed`)."""
 

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from hyalen.core.formats.kinds import naming_note, sniff
 from hyalen.core.formats.names import shown
+from hyalen.core.formats.ranges import page_range
 from hyalen.core.formats.read import count_pages
 from hyalen.core.formats.source import Limits, SourceError
 from hyalen.core.model.text import fit
@@ -34,13 +35,18 @@ def refuse(store: Store, batch_id: int, name: str, reason: str) -> Taken:
     return Taken(name, problem=store.documents.add_problem(batch_id, name, reason), reason=reason)
 
 
-def take_in(store: Store, attendant: Attendant, batch_id: int, name: str, blob: str, limits: Limits) -> Taken:
-    """A document for a file that is already among the blobs, or a problem where it cannot be read."""
+def take_in(
+    store: Store, attendant: Attendant, batch_id: int, name: str, blob: str, limits: Limits, pages: str = ""
+) -> Taken:
+    """A document for a file that is already among the blobs, or a problem where it cannot be read.
+
+    `pages` names some of its pages ("1-3, 7").
+    """
     path = store.blobs.path(blob)
     try:
         kind = sniff(path)
-        pages = attendant.do(count_pages, path, limits, seconds=COUNTING_SECONDS)
-        document = store.documents.add(batch_id, shown(name), blob, pages, naming_note(shown(name), kind))
+        wanted = page_range(pages, attendant.do(count_pages, path, limits, seconds=COUNTING_SECONDS))
+        document = store.documents.add(batch_id, shown(name), blob, wanted, naming_note(shown(name), kind))
         return Taken(shown(name), document)
     except (SourceError, JobFailed) as error:
         return refuse(store, batch_id, name, str(error))
@@ -51,7 +57,9 @@ def take_in(store: Store, attendant: Attendant, batch_id: int, name: str, blob: 
         return refuse(store, batch_id, name, f"the file cannot be read ({type(error).__name__})")
 
 
-def take_in_file(store: Store, attendant: Attendant, batch_id: int, path: Path, limits: Limits) -> Taken:
+def take_in_file(
+    store: Store, attendant: Attendant, batch_id: int, path: Path, limits: Limits, pages: str = ""
+) -> Taken:
     """The same for a file on disk, which is copied.
 
     A file that cannot be opened becomes a problem as well.
@@ -68,4 +76,4 @@ def take_in_file(store: Store, attendant: Attendant, batch_id: int, path: Path, 
         return refuse(
             store, batch_id, path.name, f"the file cannot be read ({getattr(error, 'strerror', '') or error})"
         )
-    return take_in(store, attendant, batch_id, path.name, blob, limits)
+    return take_in(store, attendant, batch_id, path.name, blob, limits, pages)

@@ -41,7 +41,7 @@ def sound(points: Sequence[tuple[float, float]], width: int, height: int) -> Out
 def holds(outline: Outline, boxes: Iterable[Box]) -> list[bool]:
     """For each box, whether its middle lies in the outline."""
     middles = [b.centre for b in boxes]
-    area = Polygon(outline).buffer(0)
+    area = Polygon(outline).buffer(SLIT)  # what a slit to a hole runs through is within
     return [bool(v) for v in contains_xy(area, [p.x for p in middles], [p.y for p in middles])] if middles else []
 
 
@@ -126,7 +126,8 @@ def _ring(area: Polygon) -> Outline:
         slit = box(middle - SLIT / 2, area.bounds[1] - 1, middle + SLIT / 2, bottom)
         opened = _largest(area.difference(slit))
         area = opened if opened is not None else area
-    ring = [Point(float(round(x)), float(round(y))) for x, y in list(area.exterior.coords)[:-1]]
+    outer = area.exterior.simplify(0)  # corners that lie on a side are none
+    ring = [Point(float(round(x)), float(round(y))) for x, y in list(outer.coords)[:-1]]
     corners = [p for i, p in enumerate(ring) if p != ring[i - 1]]
     around = sum(a.x * b.y - b.x * a.y for a, b in zip(corners, corners[1:] + corners[:1], strict=True))
     if around < 0:

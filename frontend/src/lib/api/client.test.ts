@@ -81,7 +81,7 @@ describe('an upload', () => {
     Object.assign(FakeRequest, { status, text, fails });
     vi.stubGlobal('XMLHttpRequest', FakeRequest);
     const shares: number[] = [];
-    return upload(3, files, (s) => shares.push(s)).then((told) => ({ told, shares }));
+    return upload(3, files, '', (s) => shares.push(s)).then((told) => ({ told, shares }));
   };
   afterEach(() => vi.unstubAllGlobals());
 

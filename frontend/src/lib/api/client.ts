@@ -102,6 +102,8 @@ export const api = {
   regionFile: (id: number, region: string, format: string) => `/api/pages/${id}/regions/${encodeURIComponent(region)}/${format}`,
   edit: (id: number, revision: number, operation: Operation, everywhere = false) =>
     ok<Changed>(client.POST('/api/pages/{page_id}/edits', { params: page(id), body: { revision, operation, everywhere } })),
+  template: (id: number, revision: number, pages: number[] | null) =>
+    ok<Changed>(client.POST('/api/pages/{page_id}/template', { params: page(id), body: { revision, pages } })),
   treat: (id: number, revision: number, treatment: Treatment, pages: Audience, selection: number[] = []) =>
     ok<Started>(client.PUT('/api/pages/{page_id}/treatment', { params: page(id), body: { revision, treatment, pages, selection } })),
   preview: (id: number, treatment: Treatment, view: View, signal?: AbortSignal) =>
@@ -128,10 +130,11 @@ export const api = {
 };
 
 /** Upload with progress, which fetch cannot tell. */
-export function upload(batch: number, files: File[], progress: (share: number) => void, signal?: AbortSignal): Promise<Intake> {
+export function upload(batch: number, files: File[], pages: string, progress: (share: number) => void, signal?: AbortSignal): Promise<Intake> {
   return new Promise((resolve, reject) => {
     const form = new FormData();
     for (const file of files) form.append('files', file, file.name);
+    if (pages.trim()) form.append('pages', pages);
     const request = new XMLHttpRequest();
     signal?.addEventListener('abort', () => request.abort());
     request.onabort = () => reject(new DOMException('stopped', 'AbortError'));

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { counted } from '../bench/words';
   import { desk } from '../bench/desk.svelte';
+  import { selection } from '../bench/selection.svelte';
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
   import { Button, Modal, Radio } from 'flowbite-svelte';
@@ -32,6 +33,20 @@
   }
 
   const own = $derived(page?.content?.own_text ?? null);
+
+  let giving = $state(false);
+  const others = $derived(selection.picked.filter((id) => id !== page?.id));
+
+  async function give(pages: number[] | null) {
+    if (!page) return;
+    giving = true;
+    await notices.attempt(async () => {
+      const changed = await api.template(page.id, page.revision, pages);
+      desk.apply(changed);
+      notices.notify(changed.pages.length ? `${counted(changed.pages.length, 'page')} changed` : 'No other page has words where this one has blocks');
+    });
+    giving = false;
+  }
 
   async function read(keep: boolean, textFrom: TextFrom | null = null) {
     asking = false;
@@ -76,6 +91,16 @@
   </fieldset>
   <Button disabled={busy || !chosen.length} onclick={again}>{busy ? 'Reading…' : 'Read again'}</Button>
   </details>
+  {#if page?.content && desk.pages.length > 1}
+    <details class="m-0">
+      <summary class="cursor-pointer text-sm font-bold">Same form on other pages</summary>
+      <p class="m-0 my-1 text-sm">Give this page's blocks, tables and order to other pages. What was read on them stays.</p>
+      <div class="flex flex-wrap gap-2">
+        {#if others.length}<Button size="xs" disabled={giving} onclick={() => void give(others)}>{counted(others.length, 'picked page')}</Button>{/if}
+        <Button size="xs" color="alternative" disabled={giving} onclick={() => void give(null)}>{giving ? 'At work…' : 'All pages of the document'}</Button>
+      </div>
+    </details>
+  {/if}
 </section>
 
 <Modal bind:open={asking} title="Keep what was settled?" size="sm" class="bg-paper">

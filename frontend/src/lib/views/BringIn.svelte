@@ -10,6 +10,7 @@
   
   let { batch }: { batch: Batch } = $props();
   let over = $state(false);
+  let only = $state('');
   let sending = $state<{ count: number; done: number; share: number } | null>(null);
   let stopping: AbortController | null = null;
   let picker: HTMLInputElement;
@@ -43,7 +44,7 @@
         const told = (s: number) => (sending = { count: list.length, done: at, share: (bytes + s * file.size) / whole });
         try {
           if (file.size > (about.told?.largest_file ?? Infinity)) throw new Refused(413, 'Too large', `${file.name} is larger than the limit of ${sized(about.told!.largest_file)}.`);
-          refused += (await upload(batch.id, [file], told, stop.signal)).problems.length;
+          refused += (await upload(batch.id, [file], only, told, stop.signal)).problems.length;
         } catch (error) {
           // What is wrong with one file is no other's trouble; a server that does not answer is everyone's.
           if (!(error instanceof Refused) || error.status === 0 || error.status === 507) throw error;
@@ -136,6 +137,9 @@
       <p class="m-0 text-lg font-bold">{over ? 'Let go to bring them in' : 'Drop files here'}</p>
       <p class="text-quiet my-1">PDF, TIFF, JPEG, PNG; several at once. What they are is told from their content.</p>
       <Button onclick={() => picker.click()}>Choose files</Button>
+      <label class="text-quiet mt-3 block text-sm">Pages of each file (all where empty)
+        <input class="only" bind:value={only} placeholder="1-3, 7, 10-" pattern="[0-9 ,–-]*" />
+      </label>
       <input bind:this={picker} id="files" type="file" multiple hidden accept=".pdf,.tif,.tiff,.jpg,.jpeg,.png"
         onchange={(e) => { void send(e.currentTarget.files); e.currentTarget.value = ''; }} />
       {#if sending}
@@ -170,5 +174,6 @@
 
 <style>
   .drop { border: 2px dashed var(--color-primary-400); border-radius: 10px; padding: 22px; background: #eef3f1; text-align: center; }
+  .only { width: 100%; border: 1px solid #7b8a86; border-radius: 5px; background: #fff; color: var(--color-ink); padding: 4px 8px; }
   .drop.over { background: var(--color-lamp-100); border-color: var(--color-lamp-700); }
 </style>
