@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import io
+
 import numpy as np
+import pikepdf
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
@@ -11,13 +14,24 @@ from shapely import Polygon, make_valid
 from hyalen.core.decisions.decide import decide
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.replay import perform, replay
-from hyalen.core.decisions.requests import DrawRegion, EditError, MergeRegions, Request, SetKind, SetRole, TakeOutArea
+from hyalen.core.decisions.requests import (
+    DrawRegion,
+    EditError,
+    MergeRegions,
+    OmitPictures,
+    Request,
+    SetKind,
+    SetRole,
+    TakeOutArea,
+)
 from hyalen.core.decisions.template import like
+from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.formats.ranges import page_range
 from hyalen.core.formats.source import SourceError
 from hyalen.core.layout.areas import NoArea, cut, holds, joined, sound, without
 from hyalen.core.layout.grids import find_grid, grid_of, table_on
 from hyalen.core.model.content import PageContent, RegionKind, Role
+from hyalen.core.model.document import DocumentContent
 from hyalen.core.model.geometry import Box, Point, bounds
 from hyalen.core.model.grid import Grid, GridError, Span
 from hyalen.core.model.part import PartWanted
@@ -25,7 +39,7 @@ from hyalen.core.reading.part import read_part
 from hyalen.demo.archive import REPORT_1
 from hyalen.demo.typeset import Typesetter
 from tests.conftest import ContentMaker, make_line
-from tests.helpers import cleaned
+from tests.helpers import cleaned, deliver
 
 W, H = 1000, 1400
 corners = st.lists(st.tuples(st.integers(-200, 1300), st.integers(-200, 1700)), min_size=3, max_size=9)
@@ -189,6 +203,24 @@ def test_a_false_table_becomes_text_with_its_rows_in_order() -> None:
         content, SetKind(region_ids=("d1",), kind=RegionKind.FIGURE), SetKind(region_ids=("d1",), kind=RegionKind.TEXT)
     )
     assert [w.text for w in made.words] == words and made.region("d1").role is Role.PARAGRAPH
+
+
+def test_a_picture_that_is_left_out_is_gone_from_the_pdf_and_comes_back() -> None:
+    image = encode_jpeg(np.full((READING.height, READING.width), 90, np.uint8))
+    gone = done(READING, OmitPictures(region_ids=("r3",)))
+    box = READING.regions[2].box
+    for content, dark in (
+        (READING, True),
+        (gone, False),
+        (done(gone, OmitPictures(region_ids=("r3",), omitted=False)), True),
+    ):
+        data = deliver(DocumentContent(title="t", language="eng", pages=(content,)), lambda _: image, "pdf")
+        with pikepdf.open(io.BytesIO(data)) as pdf:
+            shown = np.asarray(pikepdf.PdfImage(pdf.pages[0].resources.XObject.Im0).as_pil_image().convert("L"))
+        assert (int(shown[box.top + 20, box.left + 20]) < 150) is dark and int(shown[5, 5]) < 150
+    assert [r.id for r in gone.artifacts] == ["r3"]
+    with pytest.raises(EditError, match="only a picture"):
+        done(READING, OmitPictures(region_ids=("r2",)))
 
 
 def test_a_part_of_a_page_is_read_and_what_is_known_is_not_read_again(setter: Typesetter) -> None:

@@ -19,7 +19,7 @@ from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.pdf_own_text import laid, own_text
 from hyalen.core.formats.read import read_source_page
-from hyalen.core.formats.source import Limits, SourcePage, blamed
+from hyalen.core.formats.source import Limits, SourceError, SourcePage, blamed
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.orientation import FindTurn, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
@@ -140,10 +140,13 @@ class Own(NamedTuple):
 
 
 def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own, choice: TextFrom) -> PageContent:
-    """What a page that came with text says (raises SourceError)."""
+    """What a page that came with text says; where that text cannot be had, what its ink says."""
     cv2.setNumThreads(1)
     hidden = own.kind != PageKind.BORN_DIGITAL
-    found = laid(own_text(Path(own.path), own.page, own.size, hidden), cleaned)
+    try:
+        found = laid(own_text(Path(own.path), own.page, own.size, hidden), cleaned)
+    except SourceError:
+        found = []
     return read_own_content(decode(image), cleaned.dpi, tuple(languages), found, choice)
 
 

@@ -11,6 +11,7 @@ from hyalen.core.decisions.operations import (
     Draw,
     Fill,
     Merge,
+    Omit,
     Recast,
     Regrid,
     Remove,
@@ -29,6 +30,7 @@ from hyalen.core.decisions.requests import (
     MergeCells,
     MergeRegions,
     MoveLine,
+    OmitPictures,
     OnTable,
     PartCell,
     ReadRegions,
@@ -87,6 +89,10 @@ def by_hand(
             return [Merge(regions=tuple(lay.region(r) for r in regions))]
         case RemoveRegions():
             return [Remove(region=lay.region(region_of(content, i))) for i in dict.fromkeys(request.region_ids)]
+        case OmitPictures():
+            pictures = [region_of(content, i) for i in dict.fromkeys(request.region_ids)]
+            changed = [p for p in pictures if p.omitted != request.omitted]
+            return [Omit(region=lay.region(p), omitted=request.omitted) for p in changed]
         case SetKind():
             return _set_kind(content, request, lay, read)
         case SetRoles():
@@ -126,6 +132,7 @@ _DONE: dict[type, str] = {
     CutRegion: "block cut in two",
     MergeRegions: "blocks merged",
     RemoveRegions: "block taken away",
+    OmitPictures: "picture left out or put back",
     ThreadRegions: "thread",
     ReadRegions: "block read again",
     FindLines: "lines of a table found again",

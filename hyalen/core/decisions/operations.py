@@ -120,6 +120,14 @@ class Remove(Frozen):
     region: Ink
 
 
+class Omit(Frozen):
+    """A picture is blank in what is delivered, or not any more; the scan keeps it."""
+
+    op: Literal["omit"] = "omit"
+    region: Ink
+    omitted: bool = True
+
+
 class Recast(Frozen):
     """A region becomes text or a table, with what was read for that."""
 
@@ -190,6 +198,7 @@ ContentOperation = Annotated[
     | Merge
     | Split
     | Remove
+    | Omit
     | Recast
     | Reread
     | Thread
@@ -265,7 +274,7 @@ Setting = Annotated[
 Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
 
 CONTENT_MODELS: tuple[type[Frozen], ...] = (
-    Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Recast,
+    Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Omit, Recast,
     Reread, Thread, Regrid, Fill, Leave, ReadAfresh,
 )  # fmt: skip
 _SETTINGS: tuple[type[Frozen], ...] = (Treat, ReadIn, TakeTextFrom, TakeOut, Arrange, Entitle, SpeakIn, ScanBothSides)

@@ -18,6 +18,7 @@ from hyalen.core.decisions.operations import (
     Insert,
     Leave,
     Merge,
+    Omit,
     ReadAfresh,
     Recast,
     Regrid,
@@ -34,6 +35,7 @@ from hyalen.core.decisions.roles import assign_role, describe, reorder
 from hyalen.core.decisions.shaping import (
     draw,
     merge,
+    omit,
     recast,
     remove,
     reread,
@@ -103,6 +105,8 @@ def perform(content: PageContent, operation: ContentOperation, lay: Lay) -> Page
             return split(content, operation, lay)
         case Remove():
             return remove(content, operation, lay)
+        case Omit():
+            return omit(content, operation, lay)
         case Recast():
             return recast(content, operation, lay)
         case Reread():

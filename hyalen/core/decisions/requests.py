@@ -149,6 +149,14 @@ class RemoveRegions(Frozen):
     region_ids: RegionIds
 
 
+class OmitPictures(Frozen):
+    """Leave pictures out of what is delivered, or put them back."""
+
+    op: Literal["omit_pictures"] = "omit_pictures"
+    region_ids: RegionIds
+    omitted: bool = True
+
+
 class SetKind(Frozen):
     """Make regions text, tables or pictures."""
 
@@ -264,6 +272,7 @@ ByHand = (
     | CutRegion
     | MergeRegions
     | RemoveRegions
+    | OmitPictures
     | SetKind
     | SetRoles
     | ThreadRegions

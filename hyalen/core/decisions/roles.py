@@ -40,6 +40,7 @@ def assign_role(content: PageContent, region: Region, role: Role) -> PageContent
     update = {
         "role": role,
         "kind": kind,
+        "omitted": region.omitted and role is Role.ARTIFACT,
         "alternative_text": described,
         "drawn": True,
         "confidence": 1.0,
@@ -69,6 +70,7 @@ def describe(content: PageContent, region: Region, operation: Describe) -> PageC
     own = next(role for role, kind in _PICTURE_KINDS.items() if kind is region.kind)
     changed = region.model_copy(
         update={
+            "omitted": False,
             "alternative_text": operation.text or None,
             "role": Role.ARTIFACT if operation.decorative else own,
             "drawn": True,

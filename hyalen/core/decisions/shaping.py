@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from hyalen.core.decisions.finding import find_region
 from hyalen.core.decisions.ink import InkLine, Lay
-from hyalen.core.decisions.operations import Draw, Merge, Recast, Remove, Reread, Reshape, Split, Thread
+from hyalen.core.decisions.operations import Draw, Merge, Omit, Recast, Remove, Reread, Reshape, Split, Thread
 from hyalen.core.decisions.requests import EditError
 from hyalen.core.decisions.roles import placed
 from hyalen.core.decisions.wording import fresh_words, replaced, with_lines
@@ -147,6 +147,15 @@ def split(content: PageContent, operation: Split, lay: Lay) -> PageContent:
 
 def remove(content: PageContent, operation: Remove, lay: Lay) -> PageContent:
     return _without(content, {find_region(content, operation.region, lay).id})
+
+
+def omit(content: PageContent, operation: Omit, lay: Lay) -> PageContent:
+    region = find_region(content, operation.region, lay)
+    if not region.kind.is_picture:
+        raise EditError("only a picture can be left out; take a text away, or make it a picture first")
+    role = Role.ARTIFACT if operation.omitted else PICTURE_ROLES[region.kind]
+    update = {"omitted": operation.omitted, "role": role, **BY_HAND}
+    return placed(content, region.model_copy(update=update))
 
 
 def recast(content: PageContent, operation: Recast, lay: Lay) -> PageContent:

@@ -21,7 +21,7 @@ from PIL import Image as Pillow
 from PIL import ImageCms
 
 from hyalen import __version__
-from hyalen.core.formats.codecs import fax_strip
+from hyalen.core.formats.codecs import fax_strip, without_areas
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.formats.pdf_font import InvisibleFont
 from hyalen.core.formats.pdf_own_page import OwnContent, Unfit, own_texts, take_page
@@ -75,7 +75,8 @@ def _skeleton(tree: StructureTree, images: Images, directory: Path) -> tuple[Pat
                 kept.add(index)
                 continue
             page = part.add_blank_page()
-            page.Resources = Dictionary(XObject=Dictionary(Im0=_picture(part, images(index))))
+            image = without_areas(images(index), [r.outline for r in tree.pages[index].artifacts if r.omitted])
+            page.Resources = Dictionary(XObject=Dictionary(Im0=_picture(part, image)))
         parts.append(directory / f"{first}.pdf")
         part.save(parts[-1])
     whole = directory / "whole.pdf"
@@ -89,6 +90,8 @@ def _skeleton(tree: StructureTree, images: Images, directory: Path) -> tuple[Pat
 
 def _is_kept(part: pikepdf.Pdf, own: OwnPage, content: PageContent) -> bool:
     """Append a page as it came, if it can be kept so."""
+    if any(region.omitted for region in content.artifacts):
+        return False
     try:
         with pikepdf.open(own.path) as source:
             page = source.pages[own.page]

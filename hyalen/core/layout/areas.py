@@ -12,6 +12,7 @@ from hyalen.core.model.geometry import Box, Point
 
 Outline = tuple[Point, ...]
 LEAST_SIDE = 4.0  # pixels: less is a slip of the hand
+THINNEST = 2.0  # pixels: a splinter that is thinner has no corners in whole pixels
 SLIT = 1.0  # pixels: width of the cut that opens a hole to the outside
 
 
@@ -115,7 +116,8 @@ def _is_whole(part: BaseGeometry) -> bool:
     if part.is_empty:
         return False
     left, top, right, bottom = part.bounds
-    return bool(right - left >= LEAST_SIDE and bottom - top >= LEAST_SIDE and part.area >= LEAST_SIDE**2)
+    large = right - left >= LEAST_SIDE and bottom - top >= LEAST_SIDE and part.area >= LEAST_SIDE**2
+    return bool(large and not part.buffer(-THINNEST / 2).is_empty)
 
 
 def _ring(area: Polygon) -> Outline:

@@ -176,7 +176,7 @@ class Table(Frozen):
 
 
 class Region(Frozen):
-    """A part of the page that is one thing to a reader."""
+    """A part of the page that is one thing to a reader; what is `omitted` is blank in all that is delivered."""
 
     id: str
     kind: RegionKind
@@ -190,6 +190,7 @@ class Region(Frozen):
     reason: str = ""
     drawn: bool = False
     subject: Subject | None = None
+    omitted: bool = False
 
     @property
     def box(self) -> Box:

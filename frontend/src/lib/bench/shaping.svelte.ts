@@ -66,6 +66,7 @@ export class Shaping {
   cut = (region_id: string, start: Pair, end: Pair) => this.send({ op: 'cut_region', region_id, start, end }, 'Cut in two');
   merge = () => this.send({ op: 'merge_regions', region_ids: this.inOrder() }, 'Merged');
   remove = () => this.send({ op: 'remove_regions', region_ids: selection.regions }, 'Taken away; its ink stays in the picture');
+  omit = (omitted: boolean) => this.send({ op: 'omit_pictures', region_ids: selection.regions, omitted }, omitted ? 'Left out of what is delivered' : 'Put back');
   background = () => this.send({ op: 'set_roles', region_ids: selection.regions, role: 'artifact' }, 'In the background: seen, not read');
   makeOf = (kind: Kind) => this.send({ op: 'set_kind', region_ids: selection.regions, kind }, `Made ${kind === 'figure' ? 'a picture' : kind === 'table' ? 'a table' : 'text'}`);
   read = (languages: string[] = []) => this.send({ op: 'read_regions', region_ids: selection.regions, languages }, 'Read again');

@@ -36,6 +36,7 @@
       {#if kinds.size > 1 || !kinds.has('text')}<button onclick={() => void shaping.makeOf('text')}>Text</button>{/if}
       {#if kinds.size > 1 || !kinds.has('table')}<button onclick={() => void shaping.makeOf('table')}>Table</button>{/if}
       {#if kinds.size > 1 || !kinds.has('figure')}<button onclick={() => void shaping.makeOf('figure')}>Picture</button>{/if}
+      {#if kinds.has('figure') && kinds.size === 1}<button title="Blank in all that is delivered; the scan keeps it" onclick={() => void shaping.omit(!chosen.every((r) => r.omitted))}>{chosen.every((r) => r.omitted) ? 'Put back' : 'Leave out'}</button>{/if}
       {#if kinds.has('figure')}<button title="Seen, not read" onclick={() => void shaping.background()}>Background</button>{/if}
       {#if chosen.length > 1}<button title="M" onclick={() => void shaping.merge()}>Merge</button>{/if}
       {#if !kinds.has('figure')}<button title="R" onclick={() => void shaping.read()}>Read again</button>{/if}

@@ -20,6 +20,8 @@
   let blade = $state<{ region: Region; down: boolean; at: number } | null>(null);
   let idle: ReturnType<typeof setTimeout> | null = null;
   const BESIDE = 8; // screen pixels
+  const TARGET = 24; // screen pixels
+  const BEAD = 14; // screen pixels: numbers stand beside their blocks, on white
   const SETTLES = 900; // milliseconds after the last arrow key
 
   const tool = $derived(shaping.tool);
@@ -131,6 +133,18 @@
     else shaping.draft = null;
   }
 
+  /** The handles that can be told apart by a finger or a pointer (WCAG 2.2, 2.5.8): of a small block, its corners. */
+  function apart(outline: Pair[]) {
+    const shown: { index: number; x: number; y: number; name: string }[] = [];
+    for (const h of handlesOf(outline)) {
+      const away = awayFrom(outline, h);
+      const at = (o: typeof h, a: Pair): Pair => [o.x * scale + a[0], o.y * scale + a[1]];
+      const [x, y] = at(h, away);
+      if (shown.every((o) => { const [ox, oy] = at(o, awayFrom(outline, o)); return Math.abs(ox - x) >= TARGET || Math.abs(oy - y) >= TARGET; })) shown.push(h);
+    }
+    return shown;
+  }
+
   /** Handles of a rectangle stand beside it, so that they cover no ink. */
   function awayFrom(outline: Pair[], h: { x: number; y: number }): Pair {
     if (!upright(outline)) return [0, 0];
@@ -226,12 +240,12 @@
     {#each ordered as r, i (r.id)}
       {@const b = boxOf(r)}
       {@const n = path.indexOf(r.id)}
-      <g class="bead" class:met={n >= 0} transform="translate({(b[0] + b[2]) / 2} {Math.min((b[1] + b[3]) / 2, b[1] + 20 / scale)}) scale({1 / scale})">
+      <g class="bead" class:met={n >= 0} transform="translate({b[0] - BEAD / scale} {b[1] + BEAD / scale}) scale({1 / scale})">
         <circle r="13" /><text y="5" text-anchor="middle">{n >= 0 ? n + 1 : i + 1}</text>
       </g>
     {/each}
     {#if shaping.drawn.length > 1}<polyline class="stroke" points={points(shaping.drawn)} stroke-width={4 / scale} />
-    {:else}<polyline class="line" points={points(ordered.map((r) => { const b = boxOf(r); return [(b[0] + b[2]) / 2, Math.min((b[1] + b[3]) / 2, b[1] + 20 / scale)]; }))} stroke-width={1.5 / scale} />{/if}
+    {:else}<polyline class="line" points={points(ordered.map((r): Pair => [boxOf(r)[0] - BEAD / scale, boxOf(r)[1] + BEAD / scale]))} stroke-width={1.5 / scale} />{/if}
   {:else if shaping.drawn.length > 1}
     {#if tool === 'cut'}<polyline class="blade" points={points(shaping.drawn)} stroke-width={2.5 / scale} />
     {:else}<polygon class="drawn" class:out={tool === 'take_out'} points={points(shaping.drawn)} stroke-width={2 / scale} />{/if}
@@ -243,9 +257,9 @@
 
 {#if alone && outline && outline.length <= 80}
   <div role="group" aria-label="Outline of the block in hand">
-    <button class="handle whole" title="Move the block (drag, or arrow keys)" aria-label="Move the block" style:left="{Math.min(...outline.map((p) => p[0])) * scale - 38}px" style:top="{Math.min(...outline.map((p) => p[1])) * scale - 4}px"
+    <button class="handle whole" title="Move the block (drag, or arrow keys)" aria-label="Move the block" style:left="{Math.min(...outline.map((p) => p[0])) * scale - 50}px" style:top="{Math.min(...outline.map((p) => p[1])) * scale - 4}px"
       onpointerdown={(e) => take(e, -1)} onpointermove={drag} onpointerup={letGo} onkeydown={(e) => onHandleKey(e, -1)} onblur={settle}>✥</button>
-    {#each handlesOf(outline) as h (h.index)}
+    {#each apart(outline) as h (h.index)}
       {@const away = awayFrom(outline, h)}
       <button class="handle" aria-label={h.name} style:left="{h.x * scale + away[0]}px" style:top="{h.y * scale + away[1]}px"
         onpointerdown={(e) => take(e, h.index)} onpointermove={drag} onpointerup={letGo} onkeydown={(e) => onHandleKey(e, h.index)} onblur={settle}></button>
@@ -278,10 +292,10 @@
   .bead circle { fill: #143d3a; stroke: #fff; stroke-width: 1.5; }
   .bead text { fill: #fff; font: 700 13px var(--font-sans); }
   .bead.met circle { fill: #8a4b06; }
-  .handle { position: absolute; width: 12px; height: 12px; margin: -6px 0 0 -6px; padding: 0; border: 2px solid #fff; border-radius: 50%; background: #8a4b06; box-shadow: 0 0 0 1px #8a4b06; cursor: grab; touch-action: none; }
-  .handle::after { content: ''; position: absolute; inset: -4px; }
-  .handle:focus-visible { outline: 3px solid var(--color-lamp-500); outline-offset: 3px; }
-  .handle.whole { width: 24px; height: 24px; margin: 0; border-radius: 6px; border: 0; color: #fff; font-size: 15px; line-height: 1; }
+  .handle { position: absolute; width: 24px; height: 24px; margin: -12px 0 0 -12px; padding: 0; border: 0; background: transparent; cursor: grab; touch-action: none; }
+  .handle:not(.whole)::after { content: ''; position: absolute; inset: 6px; border: 2px solid #fff; border-radius: 50%; background: #8a4b06; box-shadow: 0 0 0 1px #8a4b06; }
+  .handle:focus-visible { outline: 3px solid var(--color-lamp-500); outline-offset: -2px; border-radius: 50%; }
+  .handle.whole { margin: 0; border-radius: 6px; background: #8a4b06; color: #fff; font-size: 15px; line-height: 1; }
   .choice { position: absolute; z-index: 4; display: flex; gap: 2px; min-width: 250px; background: var(--color-primary-900); color: var(--color-paper); border-radius: 8px; padding: 4px; box-shadow: 0 4px 14px #0004; }
   .choice button { flex: 1; border: 0; border-radius: 5px; background: transparent; color: var(--color-paper); padding: 4px 8px; font-size: 14px; white-space: nowrap; }
   .choice button:hover, .choice button:focus-visible { background: var(--color-primary-600); }

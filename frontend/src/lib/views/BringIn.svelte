@@ -137,8 +137,8 @@
       <p class="m-0 text-lg font-bold">{over ? 'Let go to bring them in' : 'Drop files here'}</p>
       <p class="text-quiet my-1">PDF, TIFF, JPEG, PNG; several at once. What they are is told from their content.</p>
       <Button onclick={() => picker.click()}>Choose files</Button>
-      <label class="text-quiet mt-3 block text-sm">Pages of each file (all where empty)
-        <input class="only" bind:value={only} placeholder="1-3, 7, 10-" pattern="[0-9 ,–-]*" />
+      <label class="text-quiet mt-3 block text-sm">Pages of each file, as 1-3, 7 (empty: all)
+        <input class="only" bind:value={only} pattern="[0-9 ,–-]*" />
       </label>
       <input bind:this={picker} id="files" type="file" multiple hidden accept=".pdf,.tif,.tiff,.jpg,.jpeg,.png"
         onchange={(e) => { void send(e.currentTarget.files); e.currentTarget.value = ''; }} />
