@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
+import pikepdf
 import pytest
 from fastapi.testclient import TestClient
 from httpx import Response
@@ -20,6 +21,7 @@ from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.source import Limits
 from hyalen.core.model.content import PageContent, Part, Role
 from hyalen.core.model.found import Style
+from hyalen.demo.typeset import Typesetter
 from hyalen.web.app import make_app
 from tests.conftest import ContentMaker, Judge
 from tests.helpers import HERE, many_pages, read_document
@@ -397,3 +399,75 @@ def test_previews_of_two_clerks_at_once_are_answered(client: TestClient, read: t
 def test_the_built_front_end_is_served(client: TestClient) -> None:
     assert '<div id="app">' in client.get("/").text
     assert '<div id="app">' in client.get("/..%2f..%2fpyproject.toml").text
+
+
+def test_a_printed_page_says_its_own_text_until_its_ink_is_wanted(
+    client: TestClient, setter: Typesetter, judge: Judge, tmp_path: Path
+) -> None:
+    """Two of a file's three pages are brought in; they leave as they came, and one block by itself."""
+    pages = [
+        setter.printed(f"<html lang=en><p style='font:14pt serif;margin:90mm 20mm'>The keeper of light {i} writes to the Board.</p>")
+        for i in range(3)
+    ]
+    with pikepdf.new() as pdf:
+        for each in pages:
+            with pikepdf.open(io.BytesIO(each)) as one:
+                pdf.pages.append(one.pages[0])
+        file = io.BytesIO()
+        pdf.save(file)
+    batch = client.post("/api/batches", json={"name": "Printed", "languages": ["eng"]}).json()["id"]
+    sent = client.post(
+        f"/api/batches/{batch}/files", files=[("files", ("letters.pdf", file.getvalue()))], data={"pages": "2-"}
+    )
+    (document,) = sent.json()["documents"]
+    refused = client.post(
+        f"/api/batches/{batch}/files", files=[("files", ("letters.pdf", file.getvalue()))], data={"pages": "9"}
+    )
+    assert "none of those" in refused.json()["problems"][0]["reason"]
+    wait(client, batch)
+    page = page_of(client, document)
+    assert page["kind"] == "born_digital" and page["own_text"] and page["content"]["own_text"]["taken"]
+    words = [w["text"] for w in page["content"]["regions"][0]["lines"][0]["words"]]
+    assert " ".join(words) == "The keeper of light 1 writes to the Board."
+    assert len(client.get(f"/api/documents/{document}").json()["pages"]) == 2
+
+    region = page["content"]["regions"][0]["id"]
+    alone = client.get(f"/api/pages/{page['id']}/regions/{region}/txt")
+    assert alone.text.strip() == "The keeper of light 1 writes to the Board."
+    assert client.get(f"/api/pages/{page['id']}/regions/{region}/xlsx").status_code == 422
+    assert client.get(f"/api/pages/{page['id']}/regions/none/txt").status_code == 422
+
+    url = f"/api/documents/{document}"
+    client.post(f"/api/pages/{page['id']}/read", json={**now(client, url), "text_from": "ink"}).raise_for_status()
+    wait(client, batch)
+    anew = page_of(client, document)
+    assert anew["text_from"] == "ink" and not anew["content"]["own_text"]["taken"]
+    turned(client, f"{url}/undo").raise_for_status()
+    wait(client, batch)
+    assert page_of(client, document)["content"]["own_text"]["taken"]
+
+    client.post(f"/api/batches/{batch}/deliveries", json={"formats": ["pdf"]}).raise_for_status()
+    (made,) = wait(client, batch)["deliveries"]
+    path = tmp_path / "letters.pdf"
+    path.write_bytes(client.get(f"/api/deliveries/{made['id']}/file").content)
+    judge.accepts(path)
+    with pikepdf.open(path) as pdf:
+        assert len(pdf.pages) == 2 and "/Im0" not in pdf.pages[0].resources.get("/XObject", {})
+
+
+def test_a_pages_blocks_are_given_to_the_others_of_its_document(client: TestClient, read: tuple[int, int]) -> None:
+    store = client.app.state.services.store  # type: ignore[attr-defined]
+    content = ContentMaker(top=1500).add(Role.PARAGRAPH, "Station and keeper").add(Role.PARAGRAPH, "Persons landed").page()
+    document, ids = read_document(store, [content] * 3)
+    page = client.get(f"/api/pages/{ids[0]}").json()
+    edit = {"op": "set_roles", "region_ids": ["r1", "r2"], "role": "caption"}
+    told = client.post(f"/api/pages/{ids[0]}/edits", json={"revision": page["revision"], "operation": edit}).json()
+    stale = client.post(f"/api/pages/{ids[0]}/template", json={"revision": page["revision"]})
+    assert stale.status_code == 409
+    revision = told["page"]["revision"]
+    given = client.post(f"/api/pages/{ids[0]}/template", json={"revision": revision, "pages": [ids[2]]}).json()
+    assert [p["id"] for p in given["pages"]] == [ids[2]]
+    roles = [[r["role"] for r in client.get(f"/api/pages/{i}").json()["content"]["regions"]] for i in ids]
+    assert roles == [["caption"] * 2, ["paragraph"] * 2, ["caption"] * 2]
+    turned(client, f"/api/documents/{document}/undo").raise_for_status()
+    assert {r["role"] for r in client.get(f"/api/pages/{ids[2]}").json()["content"]["regions"]} == {"paragraph"}
