@@ -406,7 +406,9 @@ def test_a_printed_page_says_its_own_text_until_its_ink_is_wanted(
 ) -> None:
     """Two of a file's three pages are brought in; they leave as they came, and one block by itself."""
     pages = [
-        setter.printed(f"<html lang=en><p style='font:14pt serif;margin:90mm 20mm'>The keeper of light {i} writes to the Board.</p>")
+        setter.printed(
+            f"<html lang=en><p style='font:14pt serif;margin:90mm 20mm'>The keeper of light {i} writes to the Board.</p>"
+        )
         for i in range(3)
     ]
     with pikepdf.new() as pdf:
@@ -457,7 +459,9 @@ def test_a_printed_page_says_its_own_text_until_its_ink_is_wanted(
 
 def test_a_pages_blocks_are_given_to_the_others_of_its_document(client: TestClient, read: tuple[int, int]) -> None:
     store = client.app.state.services.store  # type: ignore[attr-defined]
-    content = ContentMaker(top=1500).add(Role.PARAGRAPH, "Station and keeper").add(Role.PARAGRAPH, "Persons landed").page()
+    content = (
+        ContentMaker(top=1500).add(Role.PARAGRAPH, "Station and keeper").add(Role.PARAGRAPH, "Persons landed").page()
+    )
     document, ids = read_document(store, [content] * 3)
     page = client.get(f"/api/pages/{ids[0]}").json()
     edit = {"op": "set_roles", "region_ids": ["r1", "r2"], "role": "caption"}
