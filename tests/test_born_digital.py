@@ -381,3 +381,23 @@ def test_a_text_across_the_cells_of_a_row_is_cut_between_them(tmp_path: Path, ju
     cells = [line.strip().strip('" ') for line in told.splitlines() if line.strip().startswith('"')]
     assert cells == [cell for row in rows for cell in row]
     assert "Vera" in subprocess.run(["pdffonts", str(out)], capture_output=True, text=True, check=True).stdout
+
+
+def test_links_go_along_within_their_text(setter: Typesetter, tmp_path: Path, judge: Judge) -> None:
+    """As elements with their annotation (ISO 14289-1, 7.18.5)."""
+    path = tmp_path / "linked.pdf"
+    text = 'The <a href="https://skarnholm.example/list">list of the box</a> is kept by the archive, and so is the log.'
+    path.write_bytes(
+        setter.printed(f"<html lang=en><p style='font:13pt \"Liberation Serif\";margin:80mm 15mm'>{text}</p>")
+    )
+    out = deliver(path, tmp_path / "out.pdf", own(path))
+    judge.accepts(out)
+    with pikepdf.open(out) as pdf:
+        (note,) = pdf.pages[0].obj.Annots
+        assert str(note.A.URI) == "https://skarnholm.example/list"
+        paragraph = pdf.Root.StructTreeRoot.K[0].K[0]
+        kinds = [str(k.get("/S", k.get("/Type"))) for k in paragraph.K]
+        assert kinds.count("/Link") == 1 and kinds[0] == "/MCR" and kinds[-1] == "/MCR"
+    told = subprocess.run(["pdfinfo", "-struct-text", str(out)], capture_output=True, text=True, check=True).stdout
+    link = told.index("Link")
+    assert '"The ' in told[:link] and "list of the box" in told[link:] and "is kept by the archive" in told[link:]

@@ -9,6 +9,7 @@ from __future__ import annotations
 import io
 import logging
 import tempfile
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from itertools import pairwise
 from pathlib import Path
@@ -24,7 +25,7 @@ from hyalen import __version__
 from hyalen.core.formats.codecs import fax_strip, without_areas
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.formats.pdf_font import InvisibleFont
-from hyalen.core.formats.pdf_own_page import OwnContent, Unfit, own_texts, take_page
+from hyalen.core.formats.pdf_own_page import OwnContent, OwnLink, Unfit, own_links, own_texts, take_page
 from hyalen.core.formats.pdf_text import FONT_NAME, TextLayer
 from hyalen.core.languages import language_tag
 from hyalen.core.model.content import PageContent, Role, WordState
@@ -95,7 +96,7 @@ def _is_kept(part: pikepdf.Pdf, own: OwnPage, content: PageContent) -> bool:
     try:
         with pikepdf.open(own.path) as source:
             page = source.pages[own.page]
-            fonts = OwnContent(page.obj, own_texts(own), content).fonts
+            fonts = OwnContent(page.obj, own_texts(own), content, own_links(own)).fonts
             take_page(part, source, own, content, fonts)
     except (Unfit, pikepdf.PdfError, AttributeError, KeyError, IndexError, TypeError, ValueError) as error:
         log.info("page %d is delivered as its picture: %s", own.page + 1, error)
@@ -127,12 +128,19 @@ class _Sheet:
     """A page that is being written: its content operators and, by MCID, the elements they belong to."""
 
     def __init__(
-        self, number: int, content: PageContent, obj: pikepdf.Object, layer: TextLayer, own: OwnContent | None
+        self,
+        number: int,
+        content: PageContent,
+        obj: pikepdf.Object,
+        layer: TextLayer,
+        own: OwnContent | None,
+        links: Sequence[OwnLink],
     ) -> None:
         self.number = number
         self.obj = obj
         self.layer = layer
         self.own = own
+        self.links = links
         self.scale = POINTS_PER_INCH / content.dpi
         self.height = content.height
         self.size = content.width * self.scale, content.height * self.scale
@@ -150,6 +158,7 @@ class _Writer:
         self.sheets: list[_Sheet] = []
         self.closed = 0
         self.numbers: Any = Array()
+        self.linked: list[pikepdf.Object] = []
         self.notes: list[Any] = []
 
     def write(self, file: BinaryIO, made: datetime) -> None:
@@ -165,8 +174,10 @@ class _Writer:
             if node.tag.heading_level is not None:
                 headings.append(Node(node.tag, node.language, pieces=(node.first._replace(lines=()),), text=node.text))
         self._close_before(len(tree.pages))
+        for number, element in enumerate(self.linked, len(self.sheets)):
+            self.numbers.extend([number, element])
         root.ParentTree = pdf.make_indirect(Dictionary(Nums=self.numbers))
-        root.ParentTreeNextKey = len(self.sheets)
+        root.ParentTreeNextKey = len(self.sheets) + len(self.linked)
         if self.notes:  # in the order of their names (ISO 32000-1, 7.9.6 and table 322)
             root.IDTree = pdf.make_indirect(Dictionary(Names=Array(self.notes)))
         for key, value in self.font.embed(pdf).items():
@@ -192,7 +203,11 @@ class _Writer:
         page = self.pdf.pages[number].obj
         scale = POINTS_PER_INCH / content.dpi
         width, height = content.width * scale, content.height * scale
-        own = OwnContent(page, own_texts(self.tree.own_pages[number]), content) if number in self.kept else None
+        own, links = None, list[OwnLink]()
+        if number in self.kept:
+            came = self.tree.own_pages[number]
+            links = own_links(came)
+            own = OwnContent(page, own_texts(came), content, links)
         if own is None:
             page.MediaBox = Array([0, 0, round(width, 3), round(height, 3)])
         if "/Font" not in page.Resources:
@@ -200,7 +215,7 @@ class _Writer:
         page.Resources.Font[f"/{FONT_NAME}"] = self.font_object
         page.StructParents = number
         page.Tabs = Name.S
-        sheet = _Sheet(number, content, page, TextLayer(self.font, content.height, scale), own)
+        sheet = _Sheet(number, content, page, TextLayer(self.font, content.height, scale), own, links)
         if own is None:
             sheet.operators.append(f"/Artifact BMC\nq {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q\nEMC")
         for region in content.artifacts if own is None else ():
@@ -243,11 +258,37 @@ class _Writer:
         """Have the piece's words, in the page's own content or laid over its picture, belong to an element."""
         sheet = self._sheet(piece.page)
         first = len(sheet.marked)
-        count = sheet.own.mark(piece.lines, str(element.S).lstrip("/"), first) if sheet.own is not None else 0
-        for mcid in range(first, first + count):
-            self._belongs(element, sheet, mcid)
-        if not count:
+        links = sheet.own.mark(piece.lines, str(element.S).lstrip("/"), first) if sheet.own is not None else []
+        last: tuple[int, pikepdf.Object] | None = None
+        for mcid, link in enumerate(links, first):
+            if link is None:
+                self._belongs(element, sheet, mcid)
+                continue
+            if last is None or last[0] != link:
+                last = link, self._link(element, sheet, sheet.links[link])
+            self._belongs(last[1], sheet, mcid)
+        if not links:
             self._mark(element, piece.page, self._coded(piece))
+
+    def _link(self, parent: pikepdf.Object, sheet: _Sheet, link: OwnLink) -> pikepdf.Object:
+        """A link's element within another, with its annotation (ISO 14289-1, 7.18.5; ISO 19005-2, 6.3)."""
+        key = len(self.tree.pages) + len(self.linked)
+        note = self.pdf.make_indirect(
+            Dictionary(
+                Type=Name.Annot, Subtype=Name.Link, Rect=Array([round(v, 2) for v in link.box]), Border=Array([0, 0, 0]),
+                F=4, A=Dictionary(S=Name.URI, URI=String(link.address)), Contents=String(link.address), StructParent=key,
+            )
+        )  # fmt: skip
+        if "/Annots" not in sheet.obj:
+            sheet.obj.Annots = Array()
+        sheet.obj.Annots.append(note)
+        element = self.pdf.make_indirect(
+            Dictionary(Type=Name.StructElem, S=Name.Link, P=parent, K=Array(), Pg=sheet.obj)
+        )
+        element.K.append(Dictionary(Type=Name.OBJR, Pg=sheet.obj, Obj=note))
+        parent.K.append(element)
+        self.linked.append(element)
+        return element
 
     def _belongs(self, element: pikepdf.Object, sheet: _Sheet, mcid: int) -> None:
         sheet.marked.append(element)
@@ -301,7 +342,7 @@ class _Writer:
         element.A = Dictionary(O=Name.Layout, Placement=Name.Block, BBox=Array([left, bottom, right, top]))
         if sheet.own is not None:
             first = len(sheet.marked)
-            count = sheet.own.mark(lines, node.tag.value, first)
+            count = len(sheet.own.mark(lines, node.tag.value, first))
             count += sheet.own.mark_picture(region, node.tag.value, first + count)
             for mcid in range(first, first + count):
                 self._belongs(element, sheet, mcid)

@@ -51,6 +51,13 @@ class OwnText(NamedTuple):
     spaces: int = 0
 
 
+class OwnLink(NamedTuple):
+    """A link to an address elsewhere, and the box that one clicks on."""
+
+    box: Edges
+    address: str
+
+
 class Shown(NamedTuple):
     """What is shown or painted: its place among the instructions, its box in pixels of the page, and its words."""
 
@@ -93,6 +100,19 @@ def own_texts(own: OwnPage) -> list[OwnText]:
         ]
     finally:
         document.close()
+
+
+def own_links(own: OwnPage) -> list[OwnLink]:
+    """The page's links that lead out of the document (ISO 32000-1, 12.5.6.5 and 12.6.4.7)."""
+    found = []
+    with pikepdf.open(own.path) as source:
+        for note in source.pages[own.page].obj.get("/Annots", Array()):
+            action = note.get("/A", Dictionary())
+            if note.get("/Subtype") != Name.Link or action.get("/S") != Name.URI or "/URI" not in action:
+                continue
+            x0, y0, x1, y1 = (float(v) for v in note.Rect)
+            found.append(OwnLink((min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)), str(action.URI)))
+    return found
 
 
 def _address(item: Any) -> int:
@@ -248,6 +268,7 @@ class OwnContent:
     texts : sequence of OwnText
     content : PageContent
         What the page says; a text that shows words of several of its parts is cut between them.
+    links : sequence of OwnLink
 
     Raises
     ------
@@ -255,11 +276,14 @@ class OwnContent:
         If its texts cannot be told apart, or it is not what PDF/A allows.
     """
 
-    def __init__(self, page: pikepdf.Object, texts: Sequence[OwnText], content: PageContent) -> None:
+    def __init__(
+        self, page: pikepdf.Object, texts: Sequence[OwnText], content: PageContent, links: Sequence[OwnLink] = ()
+    ) -> None:
         self._scale = content.dpi / POINTS_PER_INCH
         self._height = content.height
         self._words = [(w.id, w.box) for w in content.words]
-        self._part_of = _parts(content)
+        self._links = [self._box(link.box) for link in links]
+        self._part_of = self._linked(_parts(content))
         self._wide = _wide_fonts(page)
         self._out: list[Any] = []
         self.shown: list[Shown] = []
@@ -279,6 +303,13 @@ class OwnContent:
             round(right * self._scale),
             round(self._height - bottom * self._scale),
         )
+
+    def _linked(self, parts: dict[str, tuple[str, int, bool]]) -> dict[str, tuple[object, ...]]:
+        """The words' parts, those under a link apart from those beside it."""
+        return {word: (*parts[word], self._link_at(box)) for word, box in self._words}
+
+    def _link_at(self, box: Box) -> int | None:
+        return next((i for i, link in enumerate(self._links) if _within(box, link)), None)
 
     def _take(self, instructions: Sequence[Any], texts: Sequence[OwnText]) -> None:
         """Texts by what pdfium tells of them, paths and pictures by their matrices."""
@@ -380,13 +411,22 @@ class OwnContent:
 
     # Marking
 
-    def mark(self, lines: Sequence[Line], tag: str, first: int) -> int:
-        """Give the texts that show a piece's words to an element, as they are read; how many MCIDs from `first` on."""
+    def mark(self, lines: Sequence[Line], tag: str, first: int) -> list[int | None]:
+        """Give the texts that show a piece's words to an element, as they are read.
+
+        Returns
+        -------
+        list of int or None
+            For each MCID that it takes, from `first` on, the number of the link that it is.
+        """
         order = {w.id: n for n, w in enumerate(w for line in lines for w in line.words)}
         mine = [n for n, shown in enumerate(self.shown) if n not in self._marks and not shown.words.isdisjoint(order)]
         runs = self._runs(mine)
         runs.sort(key=lambda run: min(order[w] for n in run for w in self.shown[n].words if w in order))
-        return self._give(runs, tag, first)
+        links = [self._link_at(self.shown[run[0]].box) for run in runs]
+        for at, (run, link) in enumerate(zip(runs, links, strict=True)):
+            self._give([run], tag if link is None else "Link", first + at)
+        return links
 
     def mark_picture(self, region: Region, tag: str, first: int) -> int:
         """Give what is painted within a picture's box to its element; how many MCIDs that takes."""
@@ -399,8 +439,17 @@ class OwnContent:
         for number in numbers:
             last = runs[-1][-1] if runs else None
             between = self._out[self.shown[last].last + 1 : self.shown[number].first] if last is not None else []
+            near = (
+                None if last is None else (self._link_at(self.shown[last].box), self._link_at(self.shown[number].box))
+            )
             on_end = str(self._out[self.shown[number].first].operator) in PARTS
-            if last == number - 1 and not on_end and not any(str(i.operator) in PARTS for i in between):
+            if (
+                last == number - 1
+                and near is not None
+                and near[0] == near[1]
+                and not on_end
+                and not any(str(i.operator) in PARTS for i in between)
+            ):
                 runs[-1].append(number)
             else:
                 runs.append([number])
