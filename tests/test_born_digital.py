@@ -27,7 +27,7 @@ from hyalen.core.decisions.requests import SetWord
 from hyalen.core.formats.codecs import decode, encode_jpeg
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.pdf import write_pdf
-from hyalen.core.formats.pdf_own_text import own_text
+from hyalen.core.formats.pdf_own_text import comments, own_text
 from hyalen.core.formats.read_pdf import read_pdf_page
 from hyalen.core.formats.source import Limits, SourcePage
 from hyalen.core.imaging.pixels import grey
@@ -35,6 +35,7 @@ from hyalen.core.model.content import PageContent, RegionKind
 from hyalen.core.model.document import OwnPage, PageKind
 from hyalen.core.model.found import FoundBlock, FoundWord
 from hyalen.core.model.geometry import Box
+from hyalen.core.proofing.doubts import page_doubts
 from hyalen.core.read import read_own_content
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.layer import judge_layer
@@ -144,6 +145,16 @@ def test_fields_of_a_form_are_read_as_they_are_filled_in(tmp_path: Path) -> None
     canvas.save()
     _, blocks = source(path)
     assert {"Ingrid", "Vael"} <= {w.text for w in words_of(blocks)}
+
+
+def test_comments_are_told_and_are_no_text_of_the_page() -> None:
+    (path,) = SAMPLES.rglob("commented.pdf")
+    noted = comments(path, 0)
+    with pikepdf.open(path) as pdf:
+        theirs = [str(a.Contents) for a in pdf.pages[0].obj.Annots if "/Contents" in a and a.Subtype != "/Link"]
+    assert noted and {n.split()[0] for n in noted} <= {t.split()[0] for t in theirs}
+    doubts = page_doubts(own(path).model_copy(update={"comments": tuple(noted)}))
+    assert any(noted[0][:20] in d.reason and d.key == "read:comment:1" for d in doubts)
 
 
 # The pages' parts

@@ -71,7 +71,9 @@ def read_again(page_id: Id, wanted: ReadAgain, given: Given) -> Started:
         check_languages(wanted.languages)
     document_id = store.pages.page(page_id).document_id
     whole = wanted.pages == "document"
-    pages = [p.id for p in store.pages.states(document_id) if p.has_original] if whole else [page_id]
+    here = [p.id for p in store.pages.states(document_id) if p.has_original]
+    chosen = {"page": [page_id], "selection": [p for p in here if p in set(wanted.selection)], "document": here}
+    pages = chosen[wanted.pages]
     with store.changing(document_id, wanted.revision):
         store.settings.read_again(document_id, pages, wanted.languages, whole, wanted.keep, wanted.text_from)
     given.foreman.wake()

@@ -369,7 +369,8 @@ class RemovedPage(BaseModel):
 class ReadAgain(OfRevision):
     languages: Codes | None = None
     keep: bool = True
-    pages: Literal["page", "document"] = "page"
+    pages: Literal["page", "selection", "document"] = "page"
+    selection: list[Id] = []
     text_from: TextFrom | None = None
 
 

@@ -17,7 +17,7 @@ from PIL import Image as Pillow
 from hyalen.core.formats.codecs import Decoded, decode, decode_scan, encode_bitonal, encode_jpeg
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
-from hyalen.core.formats.pdf_own_text import laid, own_text
+from hyalen.core.formats.pdf_own_text import comments, laid, own_text
 from hyalen.core.formats.read import read_source_page
 from hyalen.core.formats.source import Limits, SourceError, SourcePage, blamed
 from hyalen.core.imaging.clean import clean_page
@@ -145,9 +145,11 @@ def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own,
     hidden = own.kind != PageKind.BORN_DIGITAL
     try:
         found = laid(own_text(Path(own.path), own.page, own.size, hidden), cleaned)
+        noted = comments(Path(own.path), own.page)
     except SourceError:
-        found = []
-    return read_own_content(decode(image), cleaned.dpi, tuple(languages), found, choice)
+        found, noted = [], []
+    content = read_own_content(decode(image), cleaned.dpi, tuple(languages), found, choice)
+    return content.model_copy(update={"comments": tuple(noted)})
 
 
 def inspect(path: str, index: int, limits: Limits) -> dict[str, Any]:

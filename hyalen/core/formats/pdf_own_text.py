@@ -25,6 +25,11 @@ from hyalen.core.model.treatment import Cleaned
 
 Place = Callable[[NDArray[np.float64]], NDArray[np.float64]]  # (n, 2) points of the page space to pixels
 
+COMMENTS = frozenset(
+    {pdfium.FPDF_ANNOT_TEXT, pdfium.FPDF_ANNOT_FREETEXT, pdfium.FPDF_ANNOT_HIGHLIGHT, pdfium.FPDF_ANNOT_UNDERLINE,
+     pdfium.FPDF_ANNOT_STRIKEOUT, pdfium.FPDF_ANNOT_STAMP, pdfium.FPDF_ANNOT_INK, pdfium.FPDF_ANNOT_CARET}
+)  # fmt: skip
+MOST_COMMENTS = 50  # of a page
 INVISIBLE = 3  # text rendering mode, ISO 32000-1, 9.3.6
 LINE_HEIGHT = 0.95  # of the type's size: the height of a row as the OCR engine gives it
 BOLD_WEIGHT = 600  # of a font, where 400 is regular (ISO 32000-1, table 122)
@@ -105,6 +110,25 @@ def laid(blocks: Sequence[FoundBlock], cleaned: Cleaned) -> list[FoundBlock]:
         if lines:
             found.append(FoundBlock(block.kind, union(each.box for each in lines), lines))
     return found
+
+
+def comments(path: Path, index: int) -> list[str]:
+    """What readers have noted on a page, which is no text of it (ISO 32000-1, 12.5.6)."""
+    with blamed("the page"), heard():
+        document = pypdfium2.PdfDocument(path)
+        try:
+            page = document[index]
+            found = []
+            for i in range(pdfium.FPDFPage_GetAnnotCount(page.raw)):
+                note = pdfium.FPDFPage_GetAnnot(page.raw, i)
+                if note and pdfium.FPDFAnnot_GetSubtype(note) in COMMENTS:
+                    said = fit(_string(partial(pdfium.FPDFAnnot_GetStringValue, note, b"Contents"))).strip()
+                    found += [said] if said else []
+                if note:
+                    pdfium.FPDFPage_CloseAnnot(note)
+            return list(dict.fromkeys(found))[:MOST_COMMENTS]
+        finally:
+            document.close()
 
 
 def _placing(page: pypdfium2.PdfPage, size: tuple[int, int], hidden: bool) -> Place:

@@ -263,6 +263,8 @@ class PageContent(Frozen):
         Ids of regions that might as well follow another one.
     own_text : OwnText or None
         Of a page that came with text.
+    comments : tuple of str
+        What readers have noted on the page in its file.
     """
 
     width: int
@@ -275,6 +277,7 @@ class PageContent(Frozen):
     unread: tuple[Box, ...] = ()
     near_ties: tuple[str, ...] = ()
     own_text: OwnText | None = None
+    comments: tuple[str, ...] = ()
 
     @property
     def everything(self) -> tuple[Region, ...]:

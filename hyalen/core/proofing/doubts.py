@@ -122,6 +122,7 @@ def _parts(word: str) -> list[str]:
 
 
 LEAST_WEIGHT = 0.1  # below, a word is no doubt
+LONGEST_COMMENT = 240  # letters of it that a doubt tells
 LEAST_TOLD, LEAST_MARGIN = 8, 0.04  # words of a block; by which its language must lead the next
 
 
@@ -141,6 +142,7 @@ def page_doubts(
         *_tables(content),
         *_languages(content),
         *_own_text(content),
+        *_comments(content),
         *_words(content),
     ]
     accepted = set(content.accepted)
@@ -295,6 +297,14 @@ def _tables(content: PageContent) -> Iterator[Doubt]:
                 part=f":{cell.row}:{cell.column}",
                 text=cell.text,
             )
+
+
+def _comments(content: PageContent) -> Iterator[Doubt]:
+    """What somebody noted on the page is no part of what is delivered: the clerk decides."""
+    for number, comment in enumerate(content.comments, 1):
+        says = comment if len(comment) <= LONGEST_COMMENT else f"{comment[:LONGEST_COMMENT]}…"
+        reason = f"A comment in the file, which is not delivered: “{says}”"
+        yield Doubt(key=f"read:comment:{number}", stage=Stage.READ, kind="comment", weight=0.35, reason=reason)
 
 
 def _own_text(content: PageContent) -> Iterator[Doubt]:

@@ -124,8 +124,8 @@ export const api = {
   saveTreatment: (name: string, treatment: Treatment, replace = false) =>
     ok<NamedTreatment>(client.POST('/api/treatments', { body: { name, treatment, replace } })),
   deleteTreatment: (treatment_id: number) => ok(client.DELETE('/api/treatments/{treatment_id}', { params: { path: { treatment_id } } })),
-  readAgain: (id: number, revision: number, languages: string[] | null, keep: boolean, pages: 'page' | 'document', text_from: TextFrom | null = null) =>
-    ok<Started>(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { revision, languages, keep, pages, text_from } })),
+  readAgain: (id: number, revision: number, languages: string[] | null, keep: boolean, pages: 'page' | 'selection' | 'document', text_from: TextFrom | null = null, selection: number[] = []) =>
+    ok<Started>(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { revision, languages, keep, pages, text_from, selection } })),
   retry: (id: number) => ok(client.POST('/api/pages/{page_id}/retry', { params: page(id) })),
 };
 

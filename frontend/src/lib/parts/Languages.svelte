@@ -9,7 +9,7 @@
   import LanguageChoice from './LanguageChoice.svelte';
 
   let chosen = $state<string[]>([]);
-  let scope = $state<'page' | 'document'>('page');
+  let scope = $state<'page' | 'selection' | 'document'>('page');
   let asking = $state(false);
   let forPage = 0;
   const page = $derived(desk.page);
@@ -28,7 +28,7 @@
   });
 
   function again() {
-    if (scope === 'document' || (page?.settled ?? 0) > 0) asking = true;
+    if (scope !== 'page' || (page?.settled ?? 0) > 0) asking = true;
     else void read(true);
   }
 
@@ -52,7 +52,7 @@
     asking = false;
     if (!page) return;
     await notices.attempt(async () => {
-      await desk.change((_, revision) => api.readAgain(page.id, revision, [...chosen], keep, textFrom === null ? scope : 'page', textFrom));
+      await desk.change((_, revision) => api.readAgain(page.id, revision, [...chosen], keep, textFrom === null ? scope : 'page', textFrom, selection.picked));
       await desk.refresh();
     });
   }
@@ -87,6 +87,7 @@
   <fieldset class="m-0 flex flex-col gap-1 border-0 p-0">
     <legend class="mb-1 p-0 text-sm font-bold">What</legend>
     <Radio bind:group={scope} value="page">this page</Radio>
+    {#if selection.picked.length > 1}<Radio bind:group={scope} value="selection">the {counted(selection.picked.length, 'picked page')}</Radio>{/if}
     <Radio bind:group={scope} value="document">the whole document</Radio>
   </fieldset>
   <Button disabled={busy || !chosen.length} onclick={again}>{busy ? 'Reading…' : 'Read again'}</Button>

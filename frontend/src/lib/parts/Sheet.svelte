@@ -130,7 +130,7 @@
     const y = (event.clientY - frame.top) / scale;
     const words = linesOf(region).flatMap((l) => l.words);
     const hit = words.find((w) => w.box[0] <= x && x <= w.box[2] && w.box[1] <= y && y <= w.box[3]);
-    if (byHand && (event.shiftKey || event.ctrlKey || event.metaKey)) selection.toggle(region.id);
+    if ((byHand || view.stage === 'tag') && (event.shiftKey || event.ctrlKey || event.metaKey)) selection.toggle(region.id);
     else selection.select(region.id, hit?.id ?? null, lift && hit !== undefined);
   }
 

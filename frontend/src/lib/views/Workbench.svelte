@@ -77,7 +77,8 @@
     } else if (region && !event.altKey && (view.stage === 'tag' || view.stage === 'proof')) {
       const role = ROLES.find((r) => r.key && r.key === event.key.toLowerCase());
       if (!role) return;
-      void edits.edit({ op: 'set_role', region_id: region.id, role: role.role as Role });
+      if (selection.also.length) void edits.edit({ op: 'set_roles', region_ids: selection.regions, role: role.role as Role });
+      else void edits.edit({ op: 'set_role', region_id: region.id, role: role.role as Role });
     } else return;
     event.preventDefault();
   }
