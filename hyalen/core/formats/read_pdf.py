@@ -138,7 +138,8 @@ def page_make(page: pypdfium2.PdfPage) -> PageMake:
         elif item.type == pdfium.FPDF_PAGEOBJ_IMAGE:
             images.append(item)
             west, south, east, north = item.get_bounds()
-            if (east - west) * (north - south) > most:  # what was drawn before is covered by the picture
+            covers = (east - west) * (north - south) > most and not pdfium.FPDFPageObj_HasTransparency(item.raw)
+            if covers:  # what was drawn before is not seen
                 visible, hidden, marks = 0, hidden + visible, 0
         else:
             marks += 1
