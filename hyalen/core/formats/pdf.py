@@ -58,7 +58,7 @@ def write_pdf(
         path, kept = _skeleton(tree, images, Path(directory))
         # A mapped file would count as memory.
         with pikepdf.open(path, access_mode=pikepdf.AccessMode.stream) as pdf:
-            _Writer(tree, pdf, kept).write(file, made or datetime.now(UTC))
+            _Writer(tree, images, pdf, kept).write(file, made or datetime.now(UTC))
 
 
 def _skeleton(tree: StructureTree, images: Images, directory: Path) -> tuple[Path, frozenset[int]]:
@@ -76,8 +76,7 @@ def _skeleton(tree: StructureTree, images: Images, directory: Path) -> tuple[Pat
                 kept.add(index)
                 continue
             page = part.add_blank_page()
-            image = without_areas(images(index), [r.outline for r in tree.pages[index].artifacts if r.omitted])
-            page.Resources = Dictionary(XObject=Dictionary(Im0=_picture(part, image)))
+            page.Resources = Dictionary(XObject=Dictionary(Im0=_picture(part, images(index))))
         parts.append(directory / f"{first}.pdf")
         part.save(parts[-1])
     whole = directory / "whole.pdf"
@@ -149,8 +148,9 @@ class _Sheet:
 
 
 class _Writer:
-    def __init__(self, tree: StructureTree, pdf: pikepdf.Pdf, kept: frozenset[int]) -> None:
+    def __init__(self, tree: StructureTree, images: Images, pdf: pikepdf.Pdf, kept: frozenset[int]) -> None:
         self.tree = tree
+        self.images = images
         self.kept = kept
         self.pdf = pdf
         self.font = InvisibleFont()
@@ -208,6 +208,9 @@ class _Writer:
             came = self.tree.own_pages[number]
             links = own_links(came)
             own = OwnContent(page, own_texts(came), content, links)
+        omitted = [region.outline for region in content.artifacts if region.omitted]
+        if own is None and omitted:
+            page.Resources.XObject = Dictionary(Im0=_picture(self.pdf, without_areas(self.images(number), omitted)))
         if own is None:
             page.MediaBox = Array([0, 0, round(width, 3), round(height, 3)])
         if "/Font" not in page.Resources:
