@@ -45,7 +45,7 @@ from hyalen.demo.typeset import Typesetter
 from tests.conftest import Judge
 
 SAMPLES = Path(__file__).parent.parent / ".venv/samples/pypdf-7.1.1"
-# By the program that made them: pdfTeX, AutoCAD, an office suite, a browser, cairo, Word and others.
+# Of pdfTeX, XeTeX, AutoCAD, an office suite, Word, Excel, PDFsharp and others, as their own metadata say.
 OTHERS = [
     "issue-604", "issue-297", "issue-301", "AutoCad_Diagram", "superscript-pdftex", "libreoffice-form", "multilang",
     "crazyones", "commented", "side-by-side-subfig", "visitor_text_position", "issue-914-xmp-data", "pdflatex-outline",

@@ -108,7 +108,7 @@ def read_own_content(
     taken = bool(blocks) and (choice == "file" or (choice == "" and not judged.is_bad))
     told = OwnText(taken=taken, likeness=judged.likeness, layer=judged.layer, ink=judged.ink)
     if not taken:
-        return read_content(page, dpi, languages, reader).model_copy(update={"own_text": told if blocks else None})
+        return read_content(page, dpi, languages, reader).model_copy(update={"own_text": told})
     if languages == (AUTO,):
         languages = _languages_of(blocks, reader)
     named = [_in_languages(block, languages) for block in blocks]

@@ -151,6 +151,8 @@ def _draw(content: PageContent, request: DrawRegion, lay: Lay, read: Sequence[Pa
     part = read[0] if read else PartRead()
     if request.kind is RegionKind.TEXT and not part.lines and not words_in(content, outline):
         raise EditError("nothing could be read there; draw it as a picture, or nearer around the letters")
+    if request.kind is RegionKind.TABLE and part.grid is None:
+        raise EditError("no rows and columns could be found there; draw it as text, or larger")
     taken = taken_from(content, outline).letters
     most = max(taken, key=lambda each: each[1])[0] if taken else None
     role = request.role or PICTURE_ROLES.get(request.kind)

@@ -17,7 +17,7 @@ from hyalen.core.layout.areas import NoArea, Outline, cut, holds, joined, sound,
 from hyalen.core.layout.grids import grid_of, part_of, rows_of, table_on
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core
-from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Table
+from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Box, Point, bounds, union
 from hyalen.core.model.grid import Axis, Grid
 
@@ -38,7 +38,7 @@ def draw(content: PageContent, operation: Draw, lay: Lay) -> PageContent:
         role=operation.role,
         outline=outline,
         lines=() if kind is RegionKind.TABLE else lines,
-        table=_table(lay.grid(operation.grid), lines) if kind is RegionKind.TABLE and operation.grid else None,
+        table=table_on(lay.grid(operation.grid), lines) if kind is RegionKind.TABLE and operation.grid else None,
         language=operation.language,
         alternative_text=" ".join(line.text for line in lines) or None if kind.is_picture else None,
         **BY_HAND,  # type: ignore[arg-type]
@@ -325,10 +325,6 @@ def _outline(content: PageContent, points: Sequence[Point]) -> Outline:
 def _left_unread(unread: Sequence[Box], outline: Outline) -> tuple[Box, ...]:
     """Ink that nobody could read, without what a person has now drawn an outline around."""
     return tuple(box for box, held in zip(unread, holds(outline, unread), strict=True) if not held)
-
-
-def _table(grid: Grid, lines: Sequence[Line]) -> Table:
-    return table_on(grid, lines)
 
 
 # The page

@@ -315,7 +315,7 @@ def _own_text(content: PageContent) -> Iterator[Doubt]:
     says = (
         f"“{own.layer[:60]}” stands in the file where the ink says “{own.ink[:60]}”"
         if own.layer
-        else "it lies off its ink"
+        else "it cannot be read, or lies off its ink"
     )
     what = "it is kept as you chose" if own.taken else "the page was read from its ink"
     reason = f"The page's own text does not fit: {says}; {what}."
