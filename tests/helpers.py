@@ -11,6 +11,7 @@ import sys
 import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -56,12 +57,18 @@ class AtOnce(Workers):
 AT_ONCE = Attendant(AtOnce)
 
 
-def deliver(document: DocumentContent, image: Callable[[int], bytes], name: str, **options: bool) -> bytes:
+def deliver(
+    document: DocumentContent,
+    image: Callable[[int], bytes],
+    name: str,
+    pictures: Callable[[str], bytes] | None = None,
+    **options: bool,
+) -> bytes:
     """A document as the bytes of a file."""
     file = io.BytesIO()
     told = DeliveryOptions(**options)
     tree = StructureTree(document.title, document.language, document.pages, told.join_tables)
-    FORMATS[name].write(tree, image, file, told)
+    FORMATS[name].write(replace(tree, pictures=pictures) if pictures else tree, image, file, told)
     return file.getvalue()
 
 

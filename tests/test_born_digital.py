@@ -15,6 +15,7 @@ import pikepdf
 import pypdfium2
 import pytest
 from docx import Document
+from docx.shared import RGBColor
 from reportlab.lib.pagesizes import A4
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
@@ -32,7 +33,7 @@ from hyalen.core.formats.read_pdf import read_pdf_page
 from hyalen.core.formats.source import Limits, SourcePage
 from hyalen.core.imaging.pixels import grey
 from hyalen.core.model.content import PageContent, RegionKind
-from hyalen.core.model.document import OwnPage, PageKind
+from hyalen.core.model.document import DocumentContent, OwnPage, PageKind
 from hyalen.core.model.found import FoundBlock, FoundWord
 from hyalen.core.model.geometry import Box
 from hyalen.core.proofing.doubts import page_doubts
@@ -43,6 +44,7 @@ from hyalen.core.structure.tree import StructureTree
 from hyalen.demo.gazette import ARABIC, GAZETTE, THREE_LANGUAGES, TIDES
 from hyalen.demo.typeset import Typesetter
 from tests.conftest import Judge
+from tests.helpers import deliver as made_of
 
 SAMPLES = Path(__file__).parent.parent / ".venv/samples/pypdf-7.1.1"
 # Of pdfTeX, XeTeX, AutoCAD, an office suite, Word, Excel, PDFsharp and others, as their own metadata say.
@@ -392,6 +394,35 @@ def test_a_text_across_the_cells_of_a_row_is_cut_between_them(tmp_path: Path, ju
     cells = [line.strip().strip('" ') for line in told.splitlines() if line.strip().startswith('"')]
     assert cells == [cell for row in rows for cell in row]
     assert "Vera" in subprocess.run(["pdffonts", str(out)], capture_output=True, text=True, check=True).stdout
+
+
+def test_colours_and_links_are_taken_and_go_into_office_files(setter: Typesetter, tmp_path: Path, judge: Judge) -> None:
+    """Colours as pdfplumber tells them; w:hyperlink is ECMA-376-1, 17.16.22. As a picture, the page keeps its link."""
+    path, address = tmp_path / "coloured.pdf", "https://skarnholm.example/list"
+    text = f'The <a href="{address}">list of the box</a> is <span style="color:#b01020">urgent</span> and kept.'
+    style = "font:13pt 'Liberation Serif';margin:80mm 15mm"
+    path.write_bytes(setter.printed(f'<html lang=en><style>a{{color:#1040a0}}</style><p style="{style}">{text}</p>'))
+    page, blocks = source(path)
+    with pdfplumber.open(path) as pdf:
+        theirs = {c["text"]: c["non_stroking_color"] for c in pdf.pages[0].chars if c["text"] in "bu"}
+        (link,) = pdf.pages[0].hyperlinks
+    told = {w.text: (w.colour, w.link) for w in words_of(blocks)}
+    assert told["urgent"] == ("b01020", "") and told["list"] == ("1040a0", link["uri"]) and told["The"] == ("", "")
+    assert [round(v * 255) for v in theirs["u"]] == [0xB0, 0x10, 0x20]
+    content = read_own_content(decode(page.original), page.dpi, ("eng",), blocks)
+    files = {}
+    for name in ("docx", "pdf"):
+        files[name] = tmp_path / f"out.{name}"
+        document = DocumentContent(title="A page", language="eng", pages=(content,))
+        files[name].write_bytes(made_of(document, lambda _: encode_jpeg(decode(page.original)), name))
+    (paragraph,) = (p for p in Document(str(files["docx"])).paragraphs if p.text)
+    (linked,) = paragraph.hyperlinks
+    assert (linked.text, linked.address) == ("list of the box", address)
+    (red,) = (r for r in paragraph.runs if r.font.color.rgb == RGBColor(0xB0, 0x10, 0x20))
+    assert red.text == "urgent" and paragraph.text == "The list of the box is urgent and kept."
+    judge.accepts(files["pdf"])
+    said = subprocess.run(["pdfinfo", "-struct-text", str(files["pdf"])], capture_output=True, text=True, check=True)
+    assert '"The "' in said.stdout.split("Link")[0] and "list of the box" in said.stdout.split("Link")[1]
 
 
 def test_links_go_along_within_their_text(setter: Typesetter, tmp_path: Path, judge: Judge) -> None:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import io
 import random
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
 from openpyxl import load_workbook
+from PIL import Image as Pillow
 from playwright.sync_api import Browser, Page, expect
 
 from hyalen.core.formats.codecs import encode_jpeg
@@ -303,3 +305,32 @@ def test_a_table_is_mended_on_the_ink_and_delivered_alone(desk: Desk) -> None:
     page.get_by_role("group", name="The block in hand").get_by_role("button", name="Text", exact=True).first.click()
     desk.says("block made text")
     desk.undo()
+
+
+@page_of(1)
+def test_another_image_is_put_in_a_pictures_stead(desk: Desk, tmp_path: Path) -> None:
+    page, path = desk.page, tmp_path / "lantern.png"
+    desk.choose("Nothing is landed")
+    page.get_by_role("group", name="The block in hand").get_by_role("button", name="Picture", exact=True).click()
+    desk.says("block made a picture")
+    bar = page.get_by_role("group", name="The picture in hand")
+    path.write_bytes(b"no image")
+    bar.get_by_label("The image for the picture's stead").set_input_files(path)
+    expect(page.get_by_text("lantern.png: ")).to_be_visible()
+    Pillow.new("RGB", (300, 100), (20, 30, 200)).save(path, "PNG")
+    bar.get_by_label("The image for the picture's stead").set_input_files(path)
+    desk.says("another picture, or the scan's own")
+    expect(page.locator(".sheet svg image")).to_have_count(1)
+    width = bar.get_by_label("Width in office files")
+    width.fill("80")
+    width.press("Enter")
+    desk.says("width of a picture")
+    (picture,) = (r for r in desk.content()["regions"] if r["substitute"])
+    assert abs(picture["width"] * 25.4 - 80) < 0.01
+    bar.get_by_role("button", name="The scan's own").click()
+    expect(page.locator(".sheet svg image")).to_have_count(0)
+    desk.undo()
+    expect(page.locator(".sheet svg image")).to_have_count(1)
+    for _ in range(3):
+        desk.undo()
+    assert desk.region("Nothing is landed")["kind"] == "text"

@@ -7,8 +7,11 @@ import io
 import numpy as np
 import pikepdf
 import pytest
+from docx import Document
+from docx.shared import Inches
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from PIL import Image as Pillow
 from shapely import Polygon, make_valid
 
 from hyalen.core.decisions.decide import decide
@@ -20,8 +23,10 @@ from hyalen.core.decisions.requests import (
     MergeRegions,
     OmitPictures,
     Request,
+    ResizePictures,
     SetKind,
     SetRole,
+    SubstitutePicture,
     TakeOutArea,
 )
 from hyalen.core.decisions.template import like
@@ -32,6 +37,7 @@ from hyalen.core.layout.areas import NoArea, cut, holds, joined, sound, without
 from hyalen.core.layout.grids import find_grid, grid_of, table_on
 from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.document import DocumentContent
+from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Point, bounds
 from hyalen.core.model.grid import Grid, GridError, Span
 from hyalen.core.model.part import PartWanted
@@ -221,6 +227,54 @@ def test_a_picture_that_is_left_out_is_gone_from_the_pdf_and_comes_back() -> Non
     assert [r.id for r in gone.artifacts] == ["r3"]
     with pytest.raises(EditError, match="only a picture"):
         done(READING, OmitPictures(region_ids=("r2",)))
+
+
+def test_another_image_stands_in_a_pictures_stead_and_is_as_wide_as_told() -> None:
+    """In the PDF fitted into the picture's box, in DOCX as it is; a page of two colours gets those of the image."""
+    black = Pillow.new("1", (READING.width, READING.height), 1)
+    black.paste(0, READING.regions[2].box)
+    file = io.BytesIO()
+    black.save(file, "PNG")
+    image, name = file.getvalue(), "a" * 64
+    other = encode_jpeg(np.full((200, 400, 3), (200, 40, 40), np.uint8))
+    wide = done(
+        done(READING, SubstitutePicture(region_id="r3", image=name)), ResizePictures(region_ids=("r3",), width=2)
+    )
+    document = DocumentContent(title="t", language="eng", pages=(wide,))
+    with pikepdf.open(io.BytesIO(deliver(document, lambda _: image, "pdf", {name: other}.__getitem__))) as pdf:
+        shown = np.asarray(pikepdf.PdfImage(pdf.pages[0].resources.XObject.Im0).as_pil_image().convert("RGB")).astype(
+            int
+        )
+    box = READING.regions[2].box
+    x, y = (round(v) for v in box.centre)
+    assert abs(shown[y, x] - (200, 40, 40)).max() < 12 and shown.reshape(-1, 3).min(axis=1).max() > 240
+    high = min(box.height, box.width // 2)  # twice as wide as high, in the middle of the box
+    column = (abs(shown[box.top : box.bottom, x] - (200, 40, 40)).max(axis=1) < 40).sum()
+    assert abs(int(column) - high) < 6
+    docx = Document(io.BytesIO(deliver(document, lambda _: image, "docx", {name: other}.__getitem__)))
+    (picture,) = docx.inline_shapes
+    assert picture.width == Inches(2) and picture.height == Inches(1)
+    assert docx.part.related_parts[picture._inline.graphic.graphicData.pic.blipFill.blip.embed].blob == other
+    own = done(done(wide, SubstitutePicture(region_id="r3", image="")), ResizePictures(region_ids=("r3",), width=None))
+    assert (own.region("r3").substitute, own.region("r3").width) == ("", None)
+    with pytest.raises(EditError, match="only a picture"):
+        done(READING, SubstitutePicture(region_id="r2", image=name))
+
+
+def test_bold_type_in_a_drawn_block_is_told_beside_the_text_around_it(setter: Typesetter) -> None:
+    text = "The keeper winds the clock at four and writes the weather into the station log before the lamp is lit. " * 4
+    page = setter.set(
+        f"<html lang=en><style>p{{font:12pt 'Liberation Serif'; margin:10mm 20mm}}</style>"
+        f"<p data-role=paragraph>{text}</p><p data-role=paragraph><b>Notice to all keepers of this district</b></p>"
+        f"<p data-role=paragraph>{text}</p>"
+    )
+    around, block, more = (b for b in page.blocks if b.role == "paragraph")
+    known = [read_part(page.image, page.dpi, PartWanted(b.box.grown(12).polygon(), ("eng",))) for b in (around, more)]
+    wanted = PartWanted(block.box.grown(12).polygon(), ("eng",), around=known[0].lines + known[1].lines)
+    (line,) = read_part(page.image, page.dpi, wanted).lines
+    assert line.text == "Notice to all keepers of this district"
+    assert sum(Style.BOLD in w.style for w in line.words) >= len(line.words) - 1
+    assert not any(w.style for k in known for each in k.lines for w in each.words)
 
 
 def test_a_part_of_a_page_is_read_and_what_is_known_is_not_read_again(setter: Typesetter) -> None:

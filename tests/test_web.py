@@ -10,12 +10,15 @@ import zipfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pikepdf
 import pytest
+from docx import Document
 from fastapi.testclient import TestClient
 from httpx import Response
+from PIL import Image as Pillow
 
 from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.source import Limits
@@ -473,5 +476,41 @@ def test_a_pages_blocks_are_given_to_the_others_of_its_document(client: TestClie
     assert [p["id"] for p in given["pages"]] == [ids[2]]
     roles = [[r["role"] for r in client.get(f"/api/pages/{i}").json()["content"]["regions"]] for i in ids]
     assert roles == [["caption"] * 2, ["paragraph"] * 2, ["caption"] * 2]
+    more = {"revision": revision, "pages": [ids[1]], "change": given["document"]["undo"]["id"]}
+    assert client.post(f"/api/pages/{ids[0]}/template", json=more | {"change": 1}).status_code == 409
+    went_on = client.post(f"/api/pages/{ids[0]}/template", json=more).json()
+    assert [p["id"] for p in went_on["pages"]] == [ids[1]] and went_on["document"]["undo"]["id"] == more["change"]
     turned(client, f"/api/documents/{document}/undo").raise_for_status()
-    assert {r["role"] for r in client.get(f"/api/pages/{ids[2]}").json()["content"]["regions"]} == {"paragraph"}
+    for page_id in ids[1:]:
+        assert {r["role"] for r in client.get(f"/api/pages/{page_id}").json()["content"]["regions"]} == {"paragraph"}
+
+
+def test_a_file_stands_in_a_pictures_stead(client: TestClient, read: tuple[int, int], tmp_path: Path) -> None:
+    store = client.app.state.services.store  # type: ignore[attr-defined]
+    content = ContentMaker().figure().add(Role.PARAGRAPH, "The old lantern, drawn from memory.").page()
+    white = Pillow.new("RGB", (content.width, content.height), "white")
+    file = io.BytesIO()
+    white.save(file, "JPEG")
+    document, ids = read_document(store, [content], image=store.blobs.put(file.getvalue()))
+    url, revision = f"/api/pages/{ids[0]}", store.pages.page(ids[0]).revision
+    broken = client.post(f"{url}/pictures", files={"file": ("lantern.png", b"\x89PNG\r\n\x1a\nno picture")})
+    assert broken.status_code == 422 and "lantern.png" in broken.json()["detail"]
+    other = io.BytesIO()
+    Pillow.new("RGB", (300, 100), (20, 30, 200)).save(other, "PNG")
+    kept = client.post(f"{url}/pictures", files={"file": ("lantern.png", other.getvalue())}).json()
+    assert (kept["width"], kept["height"]) == (300, 100)
+
+    def edit(revision: int, image: str) -> Any:
+        operation = {"op": "substitute_picture", "region_id": "r1", "image": image}
+        return client.post(f"{url}/edits", json={"revision": revision, "operation": operation})
+
+    assert edit(revision, "f" * 64).status_code == 422
+    edit(revision, kept["image"]).raise_for_status()
+    store.recover()
+    assert client.get(f"/api/blobs/{kept['image']}").status_code == 200
+    alone = Document(io.BytesIO(client.get(f"{url}/regions/r1/docx").content))
+    assert len(alone.inline_shapes) == 1
+    turned(client, f"/api/documents/{document}/undo").raise_for_status()
+    assert not page_of(client, document)["content"]["regions"][0]["substitute"]
+    client.delete(f"/api/documents/{document}").raise_for_status()
+    assert client.get(f"/api/blobs/{kept['image']}").status_code == 404

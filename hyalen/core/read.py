@@ -142,12 +142,16 @@ def _in_languages(block: FoundBlock, languages: tuple[str, ...]) -> FoundBlock:
 
 
 def _as_stated(content: PageContent, blocks: Sequence[FoundBlock]) -> PageContent:
-    """The content with what the file's own fonts say of its words, besides what the ink shows."""
-    stated = {(w.text, w.box): w.style for b in blocks for line in b.lines for w in line.words if w.style}
+    """The content with what the file says of its words' fonts, colours and links, besides what the ink shows."""
+    words = (w for b in blocks for line in b.lines for w in line.words)
+    stated = {(w.text, w.box): w for w in words if w.style or w.colour or w.link}
 
     def told(word: Word) -> Word:
-        style = stated.get((word.text, word.box), frozenset())
-        return word.model_copy(update={"style": tuple(sorted({*word.style, *style}))}) if style else word
+        own = stated.get((word.text, word.box))
+        if own is None:
+            return word
+        style = tuple(sorted({*word.style, *own.style}))
+        return word.model_copy(update={"style": style, "colour": own.colour, "link": own.link})
 
     def lines(of: Sequence[Line]) -> tuple[Line, ...]:
         return tuple(line.model_copy(update={"words": tuple(map(told, line.words))}) for line in of)

@@ -48,13 +48,18 @@ class Contents:
         return Lay(Cleaned.model_validate_json(row["cleaned"]) if row else None)
 
     def add(
-        self, db: sqlite3.Connection, page_id: int, content: PageContent, operations: Sequence[ContentOperation]
+        self,
+        db: sqlite3.Connection,
+        page_id: int,
+        content: PageContent,
+        operations: Sequence[ContentOperation],
+        settles: bool = True,
     ) -> None:
-        """Content with more operations, which must all find their place (EditError)."""
+        """Content with more operations, which must all find their place (EditError); see `rebuild`."""
         lay = self.lay(page_id)
         for operation in operations:
             content = perform(content, operation, lay)
-        self._save(db, page_id, content)
+        self._save(db, page_id, content, settles)
 
     def rebuild(self, db: sqlite3.Connection, page_id: int, settles: bool = True) -> None:
         """Replay the page's decisions over its reading; then `settles` its document where that may change."""

@@ -114,13 +114,18 @@ class Decisions:
                     self.contents.add(db, each, theirs, operations)
             return Outcome(label, frozenset(self.contents.take_touched()), page_id)
 
-    def use_template(self, page_id: int, revision: int, targets: Sequence[int]) -> Outcome:
-        """Give a page's parts to other pages of its document that are read; one change, page by page."""
+    def use_template(self, page_id: int, revision: int, targets: Sequence[int], change_id: int = 0) -> Outcome:
+        """Give a page's parts to other pages of its document that are read; one change, page by page.
+
+        With `change_id` it goes on with that change, which must be the last one (raises Stale).
+        """
         model, page = self._at_revision(page_id, revision), self.pages.page(page_id)
+        last = self.journal.last(page.document_id)
+        if change_id and (last is None or last.id != change_id):
+            raise Stale("The document was changed elsewhere meanwhile; the other pages stay as they were.")
         known = [p for p in self.pages.read_ids(page.document_id) if p in set(targets) and p != page_id]
         label = f"blocks of page {page.position + 1} on others"
         touched: set[int] = set()
-        change_id = 0
         for each in known:
             with self.database.write() as db:
                 theirs, lay = self.pages.content(each), self.contents.lay(each)
@@ -133,7 +138,11 @@ class Decisions:
                     self.journal.extend(db, change_id, page.document_id, made)
                 else:
                     change_id = self.journal.record(db, page.document_id, label, made)
-                self.contents.add(db, each, theirs, operations)
+                self.contents.add(db, each, theirs, operations, settles=False)
+                touched |= self.contents.take_touched()
+        if touched:
+            with self.database.write() as db:
+                self.contents.settle_if_read(db, page.document_id)
                 touched |= self.contents.take_touched()
         return Outcome(label if touched else "", frozenset(touched), page_id)
 

@@ -54,6 +54,15 @@ class Documents:
 
     # Documents
 
+    def keep_picture(self, document_id: int, blob: str) -> None:
+        """An image that may stand in the stead of one of the document's pictures."""
+        with self.database.write() as db:
+            db.execute("INSERT OR IGNORE INTO picture (document_id, blob) VALUES (?, ?)", (document_id, blob))
+
+    def pictures(self, document_id: int) -> list[str]:
+        """The names of such images."""
+        return [r["blob"] for r in self.database.rows("SELECT blob FROM picture WHERE document_id = ?", document_id)]
+
     def add(self, batch_id: int, source_name: str, source_blob: str, pages: int | Sequence[int], note: str = "") -> int:
         """A document with its pages, and a task for each; `pages` is how many the file has, or which of them count."""
         indices = range(pages) if isinstance(pages, int) else pages

@@ -31,6 +31,7 @@ _FILES = """
   UNION SELECT image_blob, document_id FROM cleaning JOIN page ON page.id = page_id
   UNION SELECT cleaning.thumb_blob, document_id FROM cleaning JOIN page ON page.id = page_id
   UNION SELECT cleaning.read_blob, document_id FROM cleaning JOIN page ON page.id = page_id
+  UNION SELECT blob, document_id FROM picture
   UNION SELECT blob, document_id FROM delivery"""
 
 

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 from urllib.parse import quote
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, Response
+from starlette.datastructures import UploadFile
+from starlette.exceptions import HTTPException
+from starlette.formparsers import MultiPartException
 
-from hyalen.core.decisions.requests import AcceptDoubt, ReadRegions, SetWord
+from hyalen.core.decisions.requests import AcceptDoubt, ReadRegions, SetWord, SubstitutePicture
 from hyalen.core.decisions.shaping import PICTURE_ROLES
 from hyalen.core.decisions.targets import region_of
 from hyalen.core.formats.deliver import FORMATS
@@ -19,7 +24,7 @@ from hyalen.store.records import NotFound
 from hyalen.web.answers import changed_of, page_of
 from hyalen.web.batches import check_languages
 from hyalen.web.errors import BadRequest
-from hyalen.web.schemas import Changed, Edit, Id, Page, ReadAgain, Started, TemplateUse
+from hyalen.web.schemas import Changed, Edit, Id, Page, Picture, ReadAgain, Started, TemplateUse
 from hyalen.web.services import Given, Services
 from hyalen.work import jobs
 from hyalen.work.parts import read_parts, write_alone
@@ -27,6 +32,20 @@ from hyalen.work.parts import read_parts, write_alone
 router = APIRouter(tags=["pages"])
 SHOWING_SECONDS = 30.0  # of a processor, to make a picture of an original that browsers do not show
 READING_SECONDS = 120.0  # of a processor, for parts of a page
+PICTURE = {
+    "requestBody": {
+        "required": True,
+        "content": {
+            "multipart/form-data": {
+                "schema": {
+                    "type": "object",
+                    "required": ["file"],
+                    "properties": {"file": {"type": "string", "format": "binary"}},
+                }
+            }
+        },
+    }
+}
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
@@ -38,7 +57,11 @@ def get_page(page_id: Id, given: Given) -> Page:
 @router.post("/pages/{page_id}/edits")
 def edit(page_id: Id, change: Edit, given: Given) -> Changed:
     """Refused with 409 where the page was changed since `revision`."""
-    decisions = given.store.decisions
+    decisions, operation = given.store.decisions, change.operation
+    if isinstance(operation, SubstitutePicture):
+        known = given.store.documents.pictures(given.store.pages.page(page_id).document_id)
+        if operation.image not in ("", *known):
+            raise BadRequest("No picture", "The document has no such picture; bring the file in first.")
     read = _read_for(given, page_id, change)
     if change.everywhere and isinstance(change.operation, SetWord):
         outcome = decisions.correct_everywhere(page_id, change.revision, change.operation)
@@ -93,7 +116,7 @@ def use_as_template(page_id: Id, wanted: TemplateUse, given: Given) -> Changed:
     """Give the page's blocks, tables and order to other pages of the same form; what was read on them stays."""
     document_id = given.store.pages.page(page_id).document_id
     pages = given.store.pages.ids(document_id) if wanted.pages is None else wanted.pages
-    outcome = given.store.decisions.use_template(page_id, wanted.revision, pages)
+    outcome = given.store.decisions.use_template(page_id, wanted.revision, pages, wanted.change or 0)
     return changed_of(given.store, document_id, outcome)
 
 
@@ -113,12 +136,45 @@ def region_file(page_id: Id, region_id: str, format_name: str, given: Given) -> 
     if region.role.is_artifact:
         region = region.model_copy(update={"role": PICTURE_ROLES.get(region.kind, Role.PARAGRAPH)})
     alone = content.model_copy(update={"regions": (region,), "artifacts": ()})
-    told = (document.title, document.language or region.language or "eng", alone, str(given.store.blobs.path(blob)))
+    pictures = {name: str(given.store.blobs.path(name)) for name in given.store.documents.pictures(document.id)}
+    language = document.language or region.language or "eng"
+    told = (document.title, language, alone, str(given.store.blobs.path(blob)), pictures)
     made: bytes = given.showing.do(write_alone, format_name, *told, seconds=READING_SECONDS)
     stem = f"{delivery_stem(document.source_name)}-page-{page.position + 1}-{region.role.value.replace('_', '-')}"
     name = f"{stem}.{FORMATS[format_name].ending}"
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
     return Response(made, media_type=FORMATS[format_name].media_type, headers=headers)
+
+
+@router.post("/pages/{page_id}/pictures", status_code=201, openapi_extra=PICTURE)
+async def add_picture(page_id: Id, request: Request, given: Given) -> Picture:
+    """Bring in an image that can stand in a picture's stead."""
+    document_id = given.store.pages.page(page_id).document_id
+    try:
+        form = await request.form(max_files=1)
+    except (HTTPException, MultiPartException) as error:
+        raise BadRequest("No file", "The request is no form with a file, or breaks off; send it again.") from error
+    try:
+        file = form.get("file")
+        if not isinstance(file, UploadFile):
+            raise BadRequest("No file", "The request brings no file.")
+        return await run_in_threadpool(_kept_picture, given, document_id, file)
+    finally:
+        await form.close()
+
+
+def _kept_picture(given: Services, document_id: int, file: UploadFile) -> Picture:
+    limits, blobs = given.foreman.limits, given.store.blobs
+    name = Path((file.filename or "unnamed").replace("\\", "/")).name or "unnamed"
+    with blobs.held():
+        try:
+            came = blobs.put_stream(file.file, limits.bytes)
+            made = given.showing.do(jobs.picture, str(blobs.path(came)), limits, seconds=SHOWING_SECONDS)
+        except ValueError as error:
+            raise BadRequest("No picture", f"{name}: {error}.") from error
+        blob = blobs.put(made.image)
+        given.store.documents.keep_picture(document_id, blob)
+    return Picture(image=blob, width=made.width, height=made.height)
 
 
 @router.get("/pages/{page_id}/original", response_class=Response)

@@ -360,6 +360,14 @@ class Margins(PagesChosen):
     even: bool
 
 
+class Picture(BaseModel):
+    """An image that was brought in for a picture's stead, by the name under which it is kept."""
+
+    image: str
+    width: int
+    height: int
+
+
 class RemovedPage(BaseModel):
     id: int
     position: int
@@ -375,10 +383,14 @@ class ReadAgain(OfRevision):
 
 
 class TemplateUse(BaseModel):
-    """The pages that get the blocks of another page, as that is at `revision`; all of its document where left out."""
+    """The pages that get the blocks of another page, as that is at `revision`; all of its document where left out.
+
+    Many are better sent in portions, of which each names the `change` that the first one made.
+    """
 
     revision: Revision
     pages: list[Id] | None = None
+    change: Id | None = None
 
 
 class DeliveryOrder(BaseModel):

@@ -279,7 +279,8 @@ class Foreman:
             kept = OwnPage(source, page.source_index) if page.is_as_it_came else None
             return content, str(store.blobs.path(page.cleaned_blob)), kept
 
-        write_manuscript(manuscript, document.title, document.language or "eng", (parts(i) for i in ids))
+        pictures = {name: str(store.blobs.path(name)) for name in store.documents.pictures(document.id)}
+        write_manuscript(manuscript, document.title, document.language or "eng", (parts(i) for i in ids), pictures)
         options = DeliveryOptions.model_validate(task.settings.get("options", {}))
         arguments = (str(manuscript), str(out), task.settings["format"], options)
         return Job(jobs.make_delivery, arguments, SECONDS + DELIVERY_SECONDS_A_PAGE * len(ids))

@@ -190,6 +190,22 @@ def rendition(path: str, stated_turn: int) -> tuple[str, bytes | None]:
     return "image/jpeg", encode_jpeg(image, 92)
 
 
+class PictureBroughtIn(NamedTuple):
+    image: bytes
+    width: int
+    height: int
+
+
+def picture(path: str, limits: Limits) -> PictureBroughtIn:
+    """The first image of a file, as one that is delivered in a picture's stead (raises SourceError)."""
+    page = read_source_page(Path(path), 0, limits)
+    decoded = decode_scan(page.original)
+    if page.damage or decoded.damage:
+        raise SourceError(page.damage or decoded.damage)
+    pixels = decoded.pixels
+    return PictureBroughtIn(encode_jpeg(pixels, 92), pixels.shape[1], pixels.shape[0])
+
+
 class Delivered(NamedTuple):
     """A file that was written, with its SHA-256."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from hyalen.core.model.document import OwnPage
@@ -14,10 +14,16 @@ from hyalen.core.structure.tree import StructureTree
 _LENGTH = struct.Struct("<Q")
 
 
-def write_manuscript(path: Path, title: str, language: str, pages: Iterable[tuple[bytes, str, OwnPage | None]]) -> None:
+def write_manuscript(
+    path: Path,
+    title: str,
+    language: str,
+    pages: Iterable[tuple[bytes, str, OwnPage | None]],
+    pictures: Mapping[str, str] | None = None,
+) -> None:
     """Packed contents, each with the path of its page's image, and where the page is as it came if it may be kept so.
 
-    Only one is in memory at a time.
+    Only one is in memory at a time. `pictures` are the paths of the images in pictures' stead, by name.
     """
     offsets: list[int] = []
     images: list[str] = []
@@ -31,6 +37,7 @@ def write_manuscript(path: Path, title: str, language: str, pages: Iterable[tupl
             file.write(_LENGTH.pack(len(content)) + content)
         index = file.tell()
         head = {"title": title, "language": language, "offsets": offsets, "images": images, "own": own}
+        head["pictures"] = dict(pictures or {})
         file.write(json.dumps(head).encode("utf8") + _LENGTH.pack(index))
 
 
@@ -48,10 +55,14 @@ class Manuscript:
         self._images: list[str] = head["images"]
         own = {int(index): OwnPage(*page) for index, page in head["own"].items()}
         pages = LazyPages(len(self._offsets), self._packed)
-        self.tree = StructureTree(head["title"], head["language"], pages, own_pages=own)
+        self._pictures: dict[str, str] = head["pictures"]
+        self.tree = StructureTree(head["title"], head["language"], pages, own_pages=own, pictures=self._picture)
 
     def image(self, index: int) -> bytes:
         return Path(self._images[index]).read_bytes()
+
+    def _picture(self, name: str) -> bytes:
+        return Path(self._pictures[name]).read_bytes()
 
     def _packed(self, index: int) -> bytes:
         with self._path.open("rb") as file:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import cv2
@@ -32,9 +32,11 @@ def read_parts(path: str, dpi: float, wanted: Sequence[PartWanted]) -> list[Part
     return [read_part(page, dpi, part) for part in wanted]
 
 
-def write_alone(format_name: str, title: str, language: str, content: PageContent, image: str) -> bytes:
+def write_alone(
+    format_name: str, title: str, language: str, content: PageContent, image: str, pictures: Mapping[str, str]
+) -> bytes:
     """A page's content, of one region, as a file of a format; `image` is where the cleaned page lies."""
     file = io.BytesIO()
-    tree = StructureTree(title, language, [content])
+    tree = StructureTree(title, language, [content], pictures=lambda name: Path(pictures[name]).read_bytes())
     FORMATS[format_name].write(tree, lambda _: Path(image).read_bytes(), file, DeliveryOptions())
     return file.getvalue()

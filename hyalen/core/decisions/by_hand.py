@@ -17,7 +17,9 @@ from hyalen.core.decisions.operations import (
     Remove,
     Reread,
     Reshape,
+    Resize,
     Split,
+    Substitute,
     Thread,
 )
 from hyalen.core.decisions.requests import (
@@ -36,11 +38,13 @@ from hyalen.core.decisions.requests import (
     ReadRegions,
     RemoveLine,
     RemoveRegions,
+    ResizePictures,
     SetCell,
     SetHeaders,
     SetKind,
     SetRoles,
     ShapeRegion,
+    SubstitutePicture,
     TakeOutArea,
     ThreadRegions,
 )
@@ -93,6 +97,14 @@ def by_hand(
             pictures = [region_of(content, i) for i in dict.fromkeys(request.region_ids)]
             changed = [p for p in pictures if p.omitted != request.omitted]
             return [Omit(region=lay.region(p), omitted=request.omitted) for p in changed]
+        case SubstitutePicture():
+            picture = region_of(content, request.region_id)
+            if picture.substitute == request.image:
+                return []
+            return [Substitute(region=lay.region(picture), image=request.image)]
+        case ResizePictures():
+            pictures = [region_of(content, i) for i in dict.fromkeys(request.region_ids)]
+            return [Resize(region=lay.region(p), width=request.width) for p in pictures if p.width != request.width]
         case SetKind():
             return _set_kind(content, request, lay, read)
         case SetRoles():
@@ -133,6 +145,8 @@ _DONE: dict[type, str] = {
     MergeRegions: "blocks merged",
     RemoveRegions: "block taken away",
     OmitPictures: "picture left out or put back",
+    SubstitutePicture: "another picture, or the scan's own",
+    ResizePictures: "width of a picture",
     ThreadRegions: "thread",
     ReadRegions: "block read again",
     FindLines: "lines of a table found again",

@@ -128,6 +128,22 @@ class Omit(Frozen):
     omitted: bool = True
 
 
+class Substitute(Frozen):
+    """Another image stands where a picture is, by its kept name; "" puts the scan's own back."""
+
+    op: Literal["substitute"] = "substitute"
+    region: Ink
+    image: str
+
+
+class Resize(Frozen):
+    """A picture's width in office files in inches; None for the one it has on the page."""
+
+    op: Literal["resize"] = "resize"
+    region: Ink
+    width: float | None
+
+
 class Recast(Frozen):
     """A region becomes text or a table, with what was read for that."""
 
@@ -199,6 +215,8 @@ ContentOperation = Annotated[
     | Split
     | Remove
     | Omit
+    | Substitute
+    | Resize
     | Recast
     | Reread
     | Thread
@@ -274,8 +292,8 @@ Setting = Annotated[
 Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
 
 CONTENT_MODELS: tuple[type[Frozen], ...] = (
-    Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Omit, Recast,
-    Reread, Thread, Regrid, Fill, Leave, ReadAfresh,
+    Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Omit,
+    Substitute, Resize, Recast, Reread, Thread, Regrid, Fill, Leave, ReadAfresh,
 )  # fmt: skip
 _SETTINGS: tuple[type[Frozen], ...] = (Treat, ReadIn, TakeTextFrom, TakeOut, Arrange, Entitle, SpeakIn, ScanBothSides)
 CONTENT_KINDS = tuple(str(model.model_fields["op"].default) for model in CONTENT_MODELS)

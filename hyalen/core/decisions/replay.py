@@ -26,8 +26,10 @@ from hyalen.core.decisions.operations import (
     Reorder,
     Reread,
     Reshape,
+    Resize,
     Retext,
     Split,
+    Substitute,
     Thread,
 )
 from hyalen.core.decisions.requests import EditError
@@ -40,7 +42,9 @@ from hyalen.core.decisions.shaping import (
     remove,
     reread,
     reshape,
+    resize,
     split,
+    substitute,
     thread,
 )
 from hyalen.core.decisions.tables import fill, regrid
@@ -107,6 +111,10 @@ def perform(content: PageContent, operation: ContentOperation, lay: Lay) -> Page
             return remove(content, operation, lay)
         case Omit():
             return omit(content, operation, lay)
+        case Substitute():
+            return substitute(content, operation, lay)
+        case Resize():
+            return resize(content, operation, lay)
         case Recast():
             return recast(content, operation, lay)
         case Reread():

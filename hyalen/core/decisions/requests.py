@@ -157,6 +157,22 @@ class OmitPictures(Frozen):
     omitted: bool = True
 
 
+class SubstitutePicture(Frozen):
+    """Let another image stand where a picture is; "" puts the scan's own back."""
+
+    op: Literal["substitute_picture"] = "substitute_picture"
+    region_id: str
+    image: str = Field(pattern="^([0-9a-f]{64})?$")
+
+
+class ResizePictures(Frozen):
+    """How wide pictures are in office files, in inches; None for as wide as on the page."""
+
+    op: Literal["resize_pictures"] = "resize_pictures"
+    region_ids: RegionIds
+    width: Annotated[float, Field(ge=0.1, le=50, allow_inf_nan=False)] | None
+
+
 class SetKind(Frozen):
     """Make regions text, tables or pictures."""
 
@@ -273,6 +289,8 @@ ByHand = (
     | MergeRegions
     | RemoveRegions
     | OmitPictures
+    | SubstitutePicture
+    | ResizePictures
     | SetKind
     | SetRoles
     | ThreadRegions

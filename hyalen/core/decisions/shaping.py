@@ -7,8 +7,20 @@ from itertools import count
 from typing import NamedTuple
 
 from hyalen.core.decisions.finding import find_region
-from hyalen.core.decisions.ink import InkLine, Lay
-from hyalen.core.decisions.operations import Draw, Merge, Omit, Recast, Remove, Reread, Reshape, Split, Thread
+from hyalen.core.decisions.ink import Ink, InkLine, Lay
+from hyalen.core.decisions.operations import (
+    Draw,
+    Merge,
+    Omit,
+    Recast,
+    Remove,
+    Reread,
+    Reshape,
+    Resize,
+    Split,
+    Substitute,
+    Thread,
+)
 from hyalen.core.decisions.requests import EditError
 from hyalen.core.decisions.roles import placed
 from hyalen.core.decisions.wording import fresh_words, replaced, with_lines
@@ -158,12 +170,28 @@ def omit(content: PageContent, operation: Omit, lay: Lay) -> PageContent:
     return placed(content, region.model_copy(update=update))
 
 
+def substitute(content: PageContent, operation: Substitute, lay: Lay) -> PageContent:
+    return replaced(content, _picture(content, operation.region, lay, substitute=operation.image))
+
+
+def resize(content: PageContent, operation: Resize, lay: Lay) -> PageContent:
+    return replaced(content, _picture(content, operation.region, lay, width=operation.width))
+
+
+def _picture(content: PageContent, ink: Ink, lay: Lay, **changed: object) -> Region:
+    region = find_region(content, ink, lay)
+    if not region.kind.is_picture:
+        raise EditError("only a picture can have another image or width")
+    return region.model_copy(update={**changed, **BY_HAND})
+
+
 def recast(content: PageContent, operation: Recast, lay: Lay) -> PageContent:
     region = find_region(content, operation.region, lay)
     backwards = mostly_right_to_left([region.language or ""])
     known = rows_of(region.all_lines, backwards) if region.table is not None else list(region.lines)
     lines = _with_new([known] if known else [], operation.lines, content, lay, region.language)
     update: dict[str, object] = {"kind": operation.kind, "alternative_text": None, "subject": None, **BY_HAND}
+    update |= {"substitute": "", "width": None}
     if operation.kind is RegionKind.TABLE:
         if operation.grid is None:
             raise EditError("a table has lines")

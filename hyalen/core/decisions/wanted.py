@@ -10,7 +10,10 @@ from hyalen.core.languages import is_language
 from hyalen.core.layout.areas import NoArea, Outline, holds, sound
 from hyalen.core.layout.grids import part_of
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind
+from hyalen.core.model.geometry import bounds
 from hyalen.core.model.part import PartWanted
+
+AROUND = 24  # lines
 
 
 def wanted(content: PageContent, request: Request) -> list[PartWanted]:
@@ -21,6 +24,17 @@ def wanted(content: PageContent, request: Request) -> list[PartWanted]:
     EditError
         If the page has no such region, or what was drawn is no area.
     """
+    lines = [line for region in content.regions if not region.kind.is_picture for line in region.all_lines]
+    return [part._replace(around=_nearest(lines, part.outline)) for part in _parts(content, request)]
+
+
+def _nearest(lines: Sequence[Line], outline: Outline) -> tuple[Line, ...]:
+    x, y = bounds(outline).centre
+    ordered = sorted(lines, key=lambda line: abs(line.box.centre.y - y) + abs(line.box.centre.x - x) / 4)
+    return tuple(ordered[:AROUND])
+
+
+def _parts(content: PageContent, request: Request) -> list[PartWanted]:
     match request:
         case DrawRegion(outline=outline, kind=kind):
             area = on_page(content, outline)

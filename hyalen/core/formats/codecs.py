@@ -6,7 +6,7 @@ import io
 import os
 import re
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import NamedTuple
 
@@ -220,21 +220,3 @@ def _encode(kind: str, image: Image, options: list[int]) -> bytes:
     if not ok:
         raise ValueError(f"the image of {image.shape[1]} x {image.shape[0]} pixels cannot be coded")
     return coded.tobytes()
-
-
-def without_areas(image: bytes, outlines: Sequence[Sequence[tuple[float, float]]]) -> bytes:
-    """A page's JPEG or one-bit PNG file with areas of it gone, white in their stead.
-
-    Parameters
-    ----------
-    image : bytes
-    outlines : sequence of polygons
-        In pixels of the image.
-    """
-    if not outlines:
-        return image
-    pixels = decode(image).copy()
-    for outline in outlines:
-        corners = np.round(np.array(outline)).astype(np.int32)
-        cv2.fillPoly(pixels, [corners], (255, 255, 255))
-    return encode_bitonal(pixels) if image.startswith(b"\x89PNG") else encode_jpeg(pixels)

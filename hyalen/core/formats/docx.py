@@ -11,10 +11,12 @@ from docx import Document
 from docx.enum.section import WD_ORIENT
 from docx.enum.style import WD_STYLE_TYPE
 from docx.enum.text import WD_TAB_ALIGNMENT, WD_TAB_LEADER
+from docx.opc.constants import RELATIONSHIP_TYPE
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.shared import Inches, Length, Pt, RGBColor
 from docx.text.paragraph import Paragraph
+from docx.text.run import Run as TextRun
 
 from hyalen.core.formats.codecs import decode, encode_jpeg
 from hyalen.core.formats.format import DeliveryOptions, Images
@@ -22,6 +24,7 @@ from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.core.model.content import Role
 from hyalen.core.model.found import Style
+from hyalen.core.structure.flow import Run
 from hyalen.core.structure.tree import Node, Numbering, StructureTree, Tag
 
 FONT = {
@@ -50,7 +53,7 @@ class _Writer:
         self.tree = tree
         self.pixels = lru_cache(maxsize=1)(lambda index: decode(images(index)))
         self.docx = Document()
-        self.usable = Length(0)
+        self.usable = self.tallest = Length(0)
 
     def write(self, file: BinaryIO) -> None:
         self._page_setup()
@@ -78,6 +81,7 @@ class _Writer:
         section.left_margin = section.right_margin = margin
         section.top_margin = section.bottom_margin = margin
         self.usable = Length(width - 2 * margin)
+        self.tallest = Length((section.page_height or Inches(11.69)) - 2 * margin - Inches(0.5))
 
     def _defaults(self) -> None:
         """Black type for headings, and w:lang of the default run properties (ECMA-376-1, 17.3.2.20)."""
@@ -114,13 +118,17 @@ class _Writer:
 
     def _text(self, paragraph: Paragraph, node: Node, plain: frozenset[Style] = frozenset()) -> None:
         """A node's text set as it is printed, but for what the paragraph's style sets anyway."""
-        for text, style in node.runs:
-            self._run(paragraph, text, node.language, style - plain)
+        for run in node.runs:
+            self._run(paragraph, run._replace(style=run.style - plain), node.language)
 
-    def _run(self, paragraph: Paragraph, text: str, language: str, style: frozenset[Style] = frozenset()) -> None:
-        run = paragraph.add_run(text)
-        for each in style:
+    def _run(self, paragraph: Paragraph, told: Run, language: str) -> None:
+        run = paragraph.add_run(told.text)
+        for each in told.style:
             setattr(run.font, FONT[each], True)
+        if told.colour:
+            run.font.color.rgb = RGBColor.from_string(told.colour.upper())
+        if told.link:
+            self._link(paragraph, run, told.link)
         backwards = is_right_to_left(language)
         if backwards:
             properties = paragraph._p.get_or_add_pPr()
@@ -130,11 +138,19 @@ class _Writer:
         if language != self.tree.language or backwards:
             run._r.get_or_add_rPr().append(_lang(language))
 
+    def _link(self, paragraph: Paragraph, run: TextRun, address: str) -> None:
+        """A w:hyperlink around a run (ECMA-376-1, 17.16.22)."""
+        element = OxmlElement("w:hyperlink")
+        element.set(qn("r:id"), paragraph.part.relate_to(address, RELATIONSHIP_TYPE.HYPERLINK, is_external=True))
+        paragraph._p.remove(run._r)
+        element.append(run._r)
+        paragraph._p.append(element)
+
     def _list(self, node: Node) -> None:
         if node.numbering is Numbering.AS_PRINTED:  # lettered and roman labels are kept as they are printed
             for item in node.children:
                 paragraph = self.docx.add_paragraph(style="List")
-                self._run(paragraph, " ".join(part.text for part in item.children), item.language)
+                self._run(paragraph, Run(" ".join(part.text for part in item.children)), item.language)
             return
         numbered = node.numbering is Numbering.DECIMAL
         number = self._new_list(numbered, node.children[0].number or 1)
@@ -166,13 +182,17 @@ class _Writer:
             style.paragraph_format.tab_stops.add_tab_stop(self.usable, WD_TAB_ALIGNMENT.RIGHT, WD_TAB_LEADER.DOTS)
         for entry in node.children:
             title, _, number = entry.children[0].text.rpartition(" ")
-            self._run(self.docx.add_paragraph(style="toc 1"), f"{title}\t{number}" if title else number, entry.language)
+            text = f"{title}\t{number}" if title else number
+            self._run(self.docx.add_paragraph(style="toc 1"), Run(text), entry.language)
 
     def _picture(self, node: Node) -> None:
         index, region, _ = node.first
-        width = min(Inches(region.box.width / self.tree.pages[index].dpi), self.usable)
+        width = min(Inches(region.width or region.box.width / self.tree.pages[index].dpi), self.usable)
         paragraph = self.docx.add_paragraph()
-        paragraph.add_run().add_picture(io.BytesIO(_crop(self.pixels(index), node)), width=width)
+        own = self.tree.pictures(region.substitute) if region.substitute else _crop(self.pixels(index), node)
+        picture = paragraph.add_run().add_picture(io.BytesIO(own), width=width)
+        if picture.height > self.tallest:
+            picture.width, picture.height = Length(picture.width * self.tallest // picture.height), self.tallest
         properties = paragraph._p.xpath(".//wp:docPr")[0]
         if node.alternative:
             properties.set("descr", node.alternative)

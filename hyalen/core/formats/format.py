@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from hyalen.core.structure.tree import StructureTree
 
 Images = Callable[[int], bytes]  # page index -> the cleaned page as JPEG or one-bit PNG
+Pictures = Callable[[str], bytes]  # name -> the image that stands in a picture's stead
 
 
 class DeliveryOptions(Frozen):

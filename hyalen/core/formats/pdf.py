@@ -9,9 +9,9 @@ from __future__ import annotations
 import io
 import logging
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
-from itertools import pairwise
+from itertools import groupby, pairwise
 from pathlib import Path
 from typing import Any, BinaryIO
 from xml.sax.saxutils import escape
@@ -22,15 +22,16 @@ from PIL import Image as Pillow
 from PIL import ImageCms
 
 from hyalen import __version__
-from hyalen.core.formats.codecs import fax_strip, without_areas
+from hyalen.core.formats.codecs import fax_strip
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.formats.pdf_font import InvisibleFont
 from hyalen.core.formats.pdf_own_page import OwnContent, OwnLink, Unfit, own_links, own_texts, take_page
 from hyalen.core.formats.pdf_text import FONT_NAME, TextLayer
+from hyalen.core.formats.retouch import retouched, retouched_regions
 from hyalen.core.languages import language_tag
-from hyalen.core.model.content import PageContent, Role, WordState
+from hyalen.core.model.content import Line, PageContent, Role, WordState
 from hyalen.core.model.document import OwnPage
-from hyalen.core.model.geometry import Box
+from hyalen.core.model.geometry import Box, union
 from hyalen.core.structure.bookmarks import Bookmark, bookmarks
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.flow import LineEnd, line_end
@@ -90,7 +91,7 @@ def _skeleton(tree: StructureTree, images: Images, directory: Path) -> tuple[Pat
 
 def _is_kept(part: pikepdf.Pdf, own: OwnPage, content: PageContent) -> bool:
     """Append a page as it came, if it can be kept so."""
-    if any(region.omitted for region in content.artifacts):
+    if retouched_regions(content):
         return False
     try:
         with pikepdf.open(own.path) as source:
@@ -208,9 +209,9 @@ class _Writer:
             came = self.tree.own_pages[number]
             links = own_links(came)
             own = OwnContent(page, own_texts(came), content, links)
-        omitted = [region.outline for region in content.artifacts if region.omitted]
-        if own is None and omitted:
-            page.Resources.XObject = Dictionary(Im0=_picture(self.pdf, without_areas(self.images(number), omitted)))
+        if own is None and retouched_regions(content):
+            image = retouched(self.images(number), content, self.tree.pictures)
+            page.Resources.XObject = Dictionary(Im0=_picture(self.pdf, image))
         if own is None:
             page.MediaBox = Array([0, 0, round(width, 3), round(height, 3)])
         if "/Font" not in page.Resources:
@@ -270,8 +271,10 @@ class _Writer:
             if last is None or last[0] != link:
                 last = link, self._link(element, sheet, sheet.links[link])
             self._belongs(last[1], sheet, mcid)
-        if not links:
-            self._mark(element, piece.page, self._coded(piece))
+        for address, lines in _by_link(piece.lines) if not links else ():
+            box = _rectangle(union(line.box for line in lines), sheet.height, sheet.scale)
+            within = self._link(element, sheet, OwnLink(box, address)) if address else element
+            self._mark(within, piece.page, self._coded(piece._replace(lines=tuple(lines))))
 
     def _link(self, parent: pikepdf.Object, sheet: _Sheet, link: OwnLink) -> pikepdf.Object:
         """A link's element within another, with its annotation (ISO 14289-1, 7.18.5; ISO 19005-2, 6.3)."""
@@ -418,6 +421,23 @@ def _describe_cell(element: pikepdf.Object, node: Node) -> None:
         attributes.ColSpan = node.cell.column_span
     if len(attributes) > 1:
         element.A = attributes
+
+
+def _by_link(lines: Sequence[Line]) -> Iterator[tuple[str, list[Line]]]:
+    """Lines parted where a link begins or ends, each with its address; what no link is on stays together."""
+    if not any(word.link for line in lines for word in line.words):
+        yield "", list(lines)
+        return
+    parts: list[tuple[str, list[Line]]] = []
+    for line in lines:
+        for address, group in groupby(line.words, key=lambda word: word.link):
+            words = tuple(group)
+            part = line.model_copy(update={"words": words, "box": union(w.box for w in words)})
+            if parts and not address and not parts[-1][0]:
+                parts[-1][1].append(part)
+            else:
+                parts.append((address, [part]))
+    yield from parts
 
 
 def _rectangle(box: Box, height: int, scale: float) -> tuple[float, float, float, float]:

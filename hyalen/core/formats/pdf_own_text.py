@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import unicodedata
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
 from itertools import groupby
@@ -37,6 +38,8 @@ ITALIC_FLAG, FORCE_BOLD = 1 << 6, 1 << 18  # ISO 32000-1, table 123
 SAME_LEVEL = 0.35  # of the type's size, by which glyphs of a line may stand off each other
 WORD_GAP, COLUMN_GAP = 0.28, 1.6  # of the type's size between glyphs: another word, another line
 BACKWARDS_GAP = 0.16  # the same between words of joined letters
+DARKEST = 64  # level of a colour: what is darker and grey counts as black
+LINKED = 0.5  # of a word, that a link lies over
 LEAST_TURN = 0.35  # radians from upright at which text stands on its side
 # Ligatures and the letters' forms that some fonts name instead of letters (Unicode, presentation forms A and B).
 _FORMS = ((0xFB00, 0xFDFF), (0xFE70, 0xFEFF))
@@ -50,6 +53,7 @@ class _Glyph(NamedTuple):
     size: float
     angle: float
     style: frozenset[Style]
+    colour: str
 
 
 def own_text(path: Path, index: int, size: tuple[int, int], hidden: bool = False) -> list[FoundBlock]:
@@ -78,10 +82,11 @@ def own_text(path: Path, index: int, size: tuple[int, int], hidden: bool = False
             page = document[index]
             place = _placing(page, size, hidden)
             glyphs = list(_glyphs(page, place, hidden))
+            links = list(_links(document, page, place))
             fields = list(_fields(document, page, place))
         finally:
             document.close()
-    lines = [line for run in _runs(glyphs) if (line := _line(run)) is not None]
+    lines = [_linked(line, links) for run in _runs(glyphs) if (line := _line(run)) is not None]
     lines += [line for line in fields if not any(_holds(known, line) for known in lines)]
     return [FoundBlock(BlockKind.TEXT, line.box, (line,)) for line in lines]
 
@@ -207,6 +212,7 @@ def _glyphs(page: pypdfium2.PdfPage, place: Place, hidden: bool) -> Iterator[_Gl
             length,
             float(np.arctan2(reach[1], reach[0])) if length else 0.0,
             _style(raw, i, styles),
+            _colour(raw, i),
         )
 
 
@@ -237,6 +243,17 @@ def _style(raw: Any, index: int, known: dict[tuple[str, int, int], frozenset[Sty
             told.add(Style.ITALIC)
         known[key] = frozenset(told)
     return known[key]
+
+
+def _colour(raw: Any, index: int) -> str:
+    """Six hexadecimal digits; empty for black and the darkest greys, which printers make of it."""
+    red, green, blue, alpha = (ctypes.c_uint() for _ in range(4))
+    if not pdfium.FPDFText_GetFillColor(raw, index, red, green, blue, alpha):
+        return ""
+    levels = red.value, green.value, blue.value
+    if max(levels) < DARKEST and max(levels) - min(levels) < DARKEST // 2:
+        return ""
+    return "".join(f"{level:02x}" for level in levels)
 
 
 def _runs(glyphs: list[_Glyph | None]) -> Iterator[list[list[_Glyph]]]:
@@ -350,7 +367,8 @@ def _line(words: list[list[_Glyph]]) -> FoundLine | None:
         if not text.strip() or box.width < 1 or box.height < 1:
             continue
         style = frozenset.intersection(*(g.style for g in word))
-        found.append(FoundWord(text, box, 1.0, "", style=style, letters="9" * len(text)))
+        colour = Counter(g.colour for g in word).most_common(1)[0][0]
+        found.append(FoundWord(text, box, 1.0, "", style=style, letters="9" * len(text), colour=colour))
     if not found:
         return None
     glyphs = [g for word in words for g in word]
@@ -377,7 +395,39 @@ def _whole(word: list[_Glyph]) -> Box:
     return Box(int(np.floor(left)), int(np.floor(top)), int(np.ceil(right)), int(np.ceil(bottom)))
 
 
-# Form fields
+# Links and form fields
+
+
+class _Link(NamedTuple):
+    box: Box
+    address: str
+
+
+def _links(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage, place: Place) -> Iterator[_Link]:
+    """Where one gets to an address elsewhere (ISO 32000-1, 12.5.6.5 and 12.6.4.7)."""
+    at, link, rectangle = ctypes.c_int(0), pdfium.FPDF_LINK(), pdfium.FS_RECTF()
+    while pdfium.FPDFLink_Enumerate(page.raw, at, link):
+        action = pdfium.FPDFLink_GetAction(link)
+        if not action or not pdfium.FPDFLink_GetAnnotRect(link, rectangle):
+            continue
+        size = pdfium.FPDFAction_GetURIPath(document.raw, action, None, 0)
+        buffer = ctypes.create_string_buffer(max(1, size))
+        pdfium.FPDFAction_GetURIPath(document.raw, action, buffer, size)
+        address = fit(buffer.value.decode("utf8", "replace")).strip()
+        if address:
+            ends = place(np.array([[rectangle.left, rectangle.top], [rectangle.right, rectangle.bottom]]))
+            (left, top), (right, bottom) = ends.min(axis=0), ends.max(axis=0)
+            yield _Link(Box(round(left), round(top), round(right), round(bottom)), address)
+
+
+def _linked(line: FoundLine, links: Sequence[_Link]) -> FoundLine:
+    if not links:
+        return line
+    words = []
+    for word in line.words:
+        held = next((link for link in links if link.box.covers(word.box, LINKED)), None)
+        words.append(word._replace(link=held.address) if held else word)
+    return line._replace(words=tuple(words))
 
 
 def _fields(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage, place: Place) -> Iterator[FoundLine]:

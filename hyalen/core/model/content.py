@@ -105,6 +105,10 @@ class Word(Frozen):
         A digit for each character, 9 where the reader was sure of it (ALTO 4, String/@CC turned round), or empty.
     parts : tuple of Part
         Raised and lowered letters.
+    colour : str
+        Red, green and blue of its type as six hexadecimal digits, where it is not black and the file says so.
+    link : str
+        The address it leads to.
     """
 
     id: str
@@ -116,6 +120,8 @@ class Word(Frozen):
     style: tuple[Style, ...] = ()
     letters: str = ""
     parts: tuple[Part, ...] = ()
+    colour: str = ""
+    link: str = ""
 
     @property
     def settled(self) -> bool:
@@ -176,7 +182,17 @@ class Table(Frozen):
 
 
 class Region(Frozen):
-    """A part of the page that is one thing to a reader; what is `omitted` is blank in all that is delivered."""
+    """A part of the page that is one thing to a reader.
+
+    Attributes
+    ----------
+    omitted : bool
+        Whether it is blank in all that is delivered.
+    substitute : str
+        Name of the image that is delivered in a picture's stead, or empty.
+    width : float or None
+        Of a picture in office files, in inches; None for its width on the page.
+    """
 
     id: str
     kind: RegionKind
@@ -191,6 +207,8 @@ class Region(Frozen):
     drawn: bool = False
     subject: Subject | None = None
     omitted: bool = False
+    substitute: str = ""
+    width: float | None = None
 
     @property
     def box(self) -> Box:

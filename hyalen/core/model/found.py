@@ -39,7 +39,8 @@ class Style(StrEnum):
 class FoundWord(NamedTuple):
     """`confidence` is 0 to 1; `others` are other readings of the same ink, the likeliest first.
 
-    `letters` is a digit for each character of the text, 9 where the reader was sure of it, or empty.
+    `letters` is a digit for each character of the text, 9 where the reader was sure of it, or empty;
+    `colour` and `link` are as of `content.Word`.
     """
 
     text: str
@@ -49,6 +50,8 @@ class FoundWord(NamedTuple):
     others: tuple[str, ...] = ()
     style: frozenset[Style] = frozenset()
     letters: str = ""
+    colour: str = ""
+    link: str = ""
 
 
 class FoundLine(NamedTuple):

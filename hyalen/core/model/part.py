@@ -22,12 +22,15 @@ class PartWanted(NamedTuple):
         Lines in it that are known already and are not read again.
     grid : bool
         Whether rows and columns are looked for.
+    around : tuple of Line
+        Others of the page, beside which bold type and the like are told.
     """
 
     outline: tuple[Point, ...]
     languages: tuple[str, ...]
     held: tuple[Line, ...] = ()
     grid: bool = False
+    around: tuple[Line, ...] = ()
 
     @property
     def boxes(self) -> list[Box]:

@@ -9,10 +9,11 @@ from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.pixels import Image, as_uint8, grey
 from hyalen.core.layout.grids import find_grid
 from hyalen.core.layout.leaders import find_leaders, with_leaders, without_leaders
+from hyalen.core.layout.lettering import with_lettering
 from hyalen.core.layout.making import Numbering, made_line
-from hyalen.core.model.content import Line
+from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role
 from hyalen.core.model.found import FoundBlock, Shape
-from hyalen.core.model.geometry import Box, bounds
+from hyalen.core.model.geometry import Box, bounds, union
 from hyalen.core.model.part import PartRead, PartWanted
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
@@ -48,11 +49,25 @@ def read_part(page: Image, dpi: float, wanted: PartWanted, reader: Reader = ENGI
     if box.width < 2 or box.height < 2:
         return PartRead()
     ink = _ink(grey(page), box, wanted)
-    lines = _read(ink, dpi, box, wanted, reader)
+    lines = _lettered(_read(ink, dpi, box, wanted, reader), page, dpi, wanted)
     if not wanted.grid:
         return PartRead(lines)
     crop = np.ascontiguousarray(grey(page)[box.top : box.bottom, box.left : box.right])
     return PartRead(lines, find_grid(crop, dpi, box, (*wanted.held, *lines)))
+
+
+def _lettered(lines: tuple[Line, ...], page: Image, dpi: float, wanted: PartWanted) -> tuple[Line, ...]:
+    """The lines with the style of their words, told beside what is around them."""
+    if not lines:
+        return ()
+    kinds = {"kind": RegionKind.TEXT, "role": Role.PARAGRAPH}
+    regions = tuple(
+        Region(id=name, outline=union(line.box for line in of).polygon(), lines=of, **kinds)  # type: ignore[arg-type]
+        for name, of in (("read", lines), ("around", wanted.around))
+        if of
+    )
+    content = PageContent(width=page.shape[1], height=page.shape[0], dpi=dpi, regions=regions)
+    return with_lettering(content, page).region("read").lines
 
 
 def _ink(page: Image, box: Box, wanted: PartWanted) -> Image:

@@ -67,7 +67,13 @@ class Run(NamedTuple):
     """Text that is set in one way."""
 
     text: str
-    style: frozenset[Style]
+    style: frozenset[Style] = frozenset()
+    colour: str = ""
+    link: str = ""
+
+    @property
+    def way(self) -> tuple[frozenset[Style], str, str]:
+        return self.style, self.colour, self.link
 
 
 def joined_runs(lines: Sequence[Line], language: str) -> list[Run]:
@@ -81,29 +87,39 @@ def joined_runs(lines: Sequence[Line], language: str) -> list[Run]:
         for j, word in enumerate(line.words):
             own = word_runs(word)
             if pieces and pieces[-1].text == " ":
-                pieces[-1] = Run(" ", (pieces[-1].style & own[0].style) - SHIFTED)
+                pieces[-1] = _between(pieces[-1], own[0])
             pieces += own
             if j + 1 < len(line.words) or end is LineEnd.SPACE:
-                pieces.append(Run(" ", own[-1].style))
+                pieces.append(own[-1]._replace(text=" "))
             elif end is LineEnd.BREAK:
                 pieces[-1] = pieces[-1]._replace(text=pieces[-1].text[:-1])
     if pieces and pieces[-1].text == " ":
         pieces.pop()
     return [
-        Run("".join(piece.text for piece in group), style) for style, group in groupby(pieces, key=lambda r: r.style)
+        Run("".join(piece.text for piece in group), *way) for way, group in groupby(pieces, key=lambda run: run.way)
     ]
+
+
+def _between(before: Run, after: Run) -> Run:
+    """The space between two runs."""
+    return Run(
+        " ",
+        (before.style & after.style) - SHIFTED,
+        before.colour if before.colour == after.colour else "",
+        before.link if before.link == after.link else "",
+    )
 
 
 def word_runs(word: Word) -> list[Run]:
     """A word's letters by how they are set."""
-    style, runs, at = frozenset(word.style), [], 0
+    whole, runs, at = Run(word.text, frozenset(word.style), word.colour, word.link), [], 0
     for part in word.parts:
         if at < part.start:
-            runs.append(Run(word.text[at : part.start], style))
-        runs.append(Run(word.text[part.start : part.end], style | {part.style}))
+            runs.append(whole._replace(text=word.text[at : part.start]))
+        runs.append(whole._replace(text=word.text[part.start : part.end], style=whole.style | {part.style}))
         at = part.end
     if at < len(word.text) or not runs:
-        runs.append(Run(word.text[at:], style))
+        runs.append(whole._replace(text=word.text[at:]))
     return runs
 
 

@@ -7,7 +7,7 @@ pages is never in memory whole.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import groupby
@@ -118,7 +118,7 @@ class Node:
         """The node's own text by how it is set."""
         found = joined_runs([line for piece in self.pieces for line in piece.lines], self.language)
         if "".join(run.text for run in found) != self.text:  # a label that is no word of its own
-            return [Run(self.text, frozenset())]
+            return [Run(self.text)]
         return found
 
     @property
@@ -147,11 +147,16 @@ class Node:
         raise LookupError(f"{self.tag} has no place on any page")
 
 
+def _no_picture(name: str) -> bytes:
+    raise KeyError(name)
+
+
 @dataclass(frozen=True)
 class StructureTree:
     """A document's title, language and the children of its Document element, made as they are asked for.
 
-    `own_pages` are the pages, from 0, that say their own text and may be kept as they came.
+    `own_pages` are the pages, from 0, that say their own text and may be kept as they came; `pictures`
+    gives the images that stand in pictures' stead.
     """
 
     title: str
@@ -159,6 +164,7 @@ class StructureTree:
     pages: Sequence[PageContent] = field(repr=False)
     join_tables: bool = False
     own_pages: Mapping[int, OwnPage] = field(default_factory=dict, repr=False)
+    pictures: Callable[[str], bytes] = field(default=_no_picture, repr=False)
 
     def nodes(self, first_page: int = 0, keep_running_heads: bool = False) -> Iterator[Node]:
         """The top level in reading order, from a page (counted from 0) on.

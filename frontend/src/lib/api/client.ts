@@ -35,6 +35,7 @@ export type FlowPart = Schemas['FlowPart'];
 export type Intake = Schemas['Intake'];
 export type TextFrom = Page['text_from'];
 export type Started = Schemas['Started'];
+export type Picture = Schemas['Picture'];
 export type Box = [number, number, number, number];
 
 /** A problem document of the server (RFC 9457). */
@@ -99,11 +100,16 @@ export const api = {
   flow: (id: number, first: number) =>
     ok<FlowPart>(client.GET('/api/documents/{document_id}/flow', { params: { ...document(id), query: { page: first } } })),
   page: (id: number, signal?: AbortSignal) => ok<Page>(client.GET('/api/pages/{page_id}', { params: page(id), ...during(signal) })),
+  addPicture: (id: number, file: File) => {
+    const form = new FormData();
+    form.append('file', file, file.name);
+    return ok<Picture>(client.POST('/api/pages/{page_id}/pictures', { params: page(id), body: { file: '' }, bodySerializer: () => form }));
+  },
   regionFile: (id: number, region: string, format: string) => `/api/pages/${id}/regions/${encodeURIComponent(region)}/${format}`,
   edit: (id: number, revision: number, operation: Operation, everywhere = false) =>
     ok<Changed>(client.POST('/api/pages/{page_id}/edits', { params: page(id), body: { revision, operation, everywhere } })),
-  template: (id: number, revision: number, pages: number[] | null) =>
-    ok<Changed>(client.POST('/api/pages/{page_id}/template', { params: page(id), body: { revision, pages } })),
+  template: (id: number, revision: number, pages: number[], change: number | null) =>
+    ok<Changed>(client.POST('/api/pages/{page_id}/template', { params: page(id), body: { revision, pages, change } })),
   treat: (id: number, revision: number, treatment: Treatment, pages: Audience, selection: number[] = []) =>
     ok<Started>(client.PUT('/api/pages/{page_id}/treatment', { params: page(id), body: { revision, treatment, pages, selection } })),
   preview: (id: number, treatment: Treatment, view: View, signal?: AbortSignal) =>

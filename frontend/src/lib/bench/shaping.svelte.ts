@@ -1,12 +1,14 @@
-import type { Operation, Region } from '../api/client';
+import { api, type Operation, type Region } from '../api/client';
 import { desk } from './desk.svelte';
 import { edits } from './edits.svelte';
 import { everything, type Pair } from './outline';
 import { look } from './roles';
 import { textOf } from './content';
+import { notices } from './notices.svelte';
 import { saying } from './saying.svelte';
 import { selection } from './selection.svelte';
 
+const MM_PER_INCH = 25.4;
 export type Tool = 'none' | 'draw' | 'take_out' | 'cut' | 'thread';
 export type Kind = 'text' | 'table' | 'figure';
 
@@ -67,6 +69,19 @@ export class Shaping {
   merge = () => this.send({ op: 'merge_regions', region_ids: this.inOrder() }, 'Merged');
   remove = () => this.send({ op: 'remove_regions', region_ids: selection.regions }, 'Taken away; its ink stays in the picture');
   omit = (omitted: boolean) => this.send({ op: 'omit_pictures', region_ids: selection.regions, omitted }, omitted ? 'Left out of what is delivered' : 'Put back');
+  /** Let the image of a file stand where a picture is. */
+  async substitute(region_id: string, file: File): Promise<void> {
+    const page = desk.page;
+    if (!page) return;
+    let image = '';
+    this.busy = true;
+    await notices.attempt(async () => (image = (await api.addPicture(page.id, file)).image));
+    this.busy = false;
+    if (image && desk.page?.id === page.id) await this.send({ op: 'substitute_picture', region_id, image }, `${file.name} stands in the picture's stead`);
+  }
+  restore = (region_id: string) => this.send({ op: 'substitute_picture', region_id, image: '' }, "The scan's own picture is back");
+  /** In millimetres; 0 for as wide as on the page. */
+  resize = (width: number) => this.send({ op: 'resize_pictures', region_ids: selection.regions, width: width > 0 ? Math.min(Math.max(width / MM_PER_INCH, 0.1), 50) : null }, width > 0 ? `${width} mm wide in office files` : 'As wide as on the page');
   background = () => this.send({ op: 'set_roles', region_ids: selection.regions, role: 'artifact' }, 'In the background: seen, not read');
   makeOf = (kind: Kind) => this.send({ op: 'set_kind', region_ids: selection.regions, kind }, `Made ${kind === 'figure' ? 'a picture' : kind === 'table' ? 'a table' : 'text'}`);
   read = (languages: string[] = []) => this.send({ op: 'read_regions', region_ids: selection.regions, languages }, 'Read again');

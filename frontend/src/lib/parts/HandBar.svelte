@@ -1,6 +1,7 @@
 <script lang="ts">
   import { Spinner } from 'flowbite-svelte';
   import type { Region } from '../api/client';
+  import { boxOf } from '../bench/content';
   import { desk } from '../bench/desk.svelte';
   import { everything, headersOf } from '../bench/outline';
   import { selection } from '../bench/selection.svelte';
@@ -23,6 +24,10 @@
     const c = table && tables.cell(table);
     return c ? (c.row_span ?? 1) * (c.column_span ?? 1) > 1 : false;
   });
+  let file = $state<HTMLInputElement>();
+  const MM = 25.4;
+  const printed = $derived(one && desk.page?.content ? String(Math.round(((boxOf(one)[2] - boxOf(one)[0]) / desk.page.content.dpi) * MM)) : 'page');
+  const set = $derived(chosen[0]?.width && chosen.every((r) => r.width === chosen[0]!.width) ? Math.round(chosen[0].width * MM) : '');
   const several = $derived(tables.marked.row_span * tables.marked.column_span > 1);
   const leavings: [Leaving, string][] = [['clipboard', 'Copy'], ['txt', 'Text'], ['docx', 'DOCX'], ['xlsx', 'XLSX']];
 
@@ -44,10 +49,21 @@
       {#if one}
         <span>Deliver</span>
         {#each leavings as [how, name] (how)}
-          {#if how === 'clipboard' || (how !== 'xlsx' || one.table) }<button onclick={() => void take(one, how)}>{name}</button>{/if}
+          {#if one.kind === 'figure' ? how === 'docx' : how !== 'xlsx' || one.table}<button onclick={() => void take(one, how)}>{name}</button>{/if}
         {/each}
       {/if}
     </div>
+    {#if kinds.size === 1 && kinds.has('figure')}
+      <div class="bar" role="group" aria-label="The picture in hand">
+        <span>Picture</span>
+        {#if one}
+          <button title="An image of a file stands in its stead in all that is delivered; the scan stays as it is" onclick={() => file?.click()}>From a file…</button>
+          <input bind:this={file} hidden type="file" accept="image/*,.tif,.tiff,.pdf" aria-label="The image for the picture's stead" onchange={(e) => { const chosen = e.currentTarget.files?.[0]; e.currentTarget.value = ''; if (chosen) void shaping.substitute(one.id, chosen); }} />
+          {#if one.substitute}<button onclick={() => void shaping.restore(one.id)}>The scan's own</button>{/if}
+        {/if}
+        <label>Width in office files <input type="number" min="0" max="1200" step="1" placeholder={printed} value={set} onchange={(e) => void shaping.resize(Number(e.currentTarget.value))} /> mm</label>
+      </div>
+    {/if}
     {#if one && table}
       <div class="bar" role="group" aria-label="The table in hand">
         <span>Table</span>
@@ -74,6 +90,9 @@
   .bars { position: absolute; left: 14px; bottom: 10px; display: flex; flex-direction: column; align-items: flex-start; gap: 5px; max-width: calc(100% - 40px); pointer-events: none; }
   .bar { pointer-events: auto; display: flex; flex-wrap: wrap; align-items: center; background: var(--color-paper); border: 1px solid #7b8a86; border-radius: 8px; overflow: hidden; box-shadow: 0 2px 8px #0003; }
   .bar span { padding: 5px 6px 5px 12px; font-size: 14px; font-weight: 700; }
+  .bar label { display: flex; align-items: center; gap: 5px; border-left: 1px solid var(--color-hair); padding: 2px 10px; font-size: 14px; }
+  .bar label input { width: 5.5em; padding: 1px 6px; font-size: 14px; border-radius: 4px; }
+  .bar label input::placeholder { color: #6d7c78; font-style: italic; }
   .bar b { min-width: 16px; text-align: center; font-size: 14px; }
   .bar em { display: flex; align-items: center; gap: 6px; padding: 0 12px; font-size: 14px; font-style: normal; }
   .bar button { border: 0; border-left: 1px solid var(--color-hair); background: transparent; padding: 5px 10px; font-size: 14px; color: var(--color-ink); }

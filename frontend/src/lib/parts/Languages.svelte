@@ -5,7 +5,7 @@
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
   import { Button, Modal, Radio } from 'flowbite-svelte';
-  import { api, type TextFrom } from '../api/client';
+  import { api, type Changed, type TextFrom } from '../api/client';
   import LanguageChoice from './LanguageChoice.svelte';
 
   let chosen = $state<string[]>([]);
@@ -34,18 +34,29 @@
 
   const own = $derived(page?.content?.own_text ?? null);
 
-  let giving = $state(false);
+  const PORTION = 8; // pages a request
+  /** How far the page's blocks have been given to others. */
+  let giving = $state<{ done: number; of: number } | null>(null);
+  let stop = false;
   const others = $derived(selection.picked.filter((id) => id !== page?.id));
 
-  async function give(pages: number[] | null) {
+  async function give(pages: number[]) {
     if (!page) return;
-    giving = true;
+    const { id, revision } = page;
+    let changed = 0;
+    let change: number | null = null;
+    stop = false;
     await notices.attempt(async () => {
-      const changed = await api.template(page.id, page.revision, pages);
-      desk.apply(changed);
-      notices.notify(changed.pages.length ? `${counted(changed.pages.length, 'page')} changed` : 'No other page has words where this one has blocks');
+      for (let at = 0; at < pages.length && !stop; at += PORTION) {
+        giving = { done: at, of: pages.length };
+        const told: Changed = await api.template(id, revision, pages.slice(at, at + PORTION), change);
+        changed += told.pages.length;
+        if (told.pages.length) change = told.document.undo?.id ?? null;
+        desk.apply(told);
+      }
+      notices.notify(changed ? `${counted(changed, 'page')} changed` : 'No other page has words where this one has blocks');
     });
-    giving = false;
+    giving = null;
   }
 
   async function read(keep: boolean, textFrom: TextFrom | null = null) {
@@ -97,8 +108,13 @@
       <summary class="cursor-pointer text-sm font-bold">Same form on other pages</summary>
       <p class="m-0 my-1 text-sm">Give this page's blocks, tables and order to other pages. What was read on them stays.</p>
       <div class="flex flex-wrap gap-2">
-        {#if others.length}<Button size="xs" disabled={giving} onclick={() => void give(others)}>{counted(others.length, 'picked page')}</Button>{/if}
-        <Button size="xs" color="alternative" disabled={giving} onclick={() => void give(null)}>{giving ? 'At work…' : 'All pages of the document'}</Button>
+        {#if giving}
+          <label class="flex flex-1 items-center gap-2 text-sm"><progress class="flex-1" max={giving.of} value={giving.done}></progress>{giving.done} of {giving.of}</label>
+          <Button size="xs" color="alternative" onclick={() => (stop = true)}>Stop</Button>
+        {:else}
+          {#if others.length}<Button size="xs" onclick={() => void give(others)}>{counted(others.length, 'picked page')}</Button>{/if}
+          <Button size="xs" color="alternative" onclick={() => void give(desk.pages.map((p) => p.id).filter((p) => p !== page.id))}>All pages of the document</Button>
+        {/if}
       </div>
     </details>
   {/if}

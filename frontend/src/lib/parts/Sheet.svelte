@@ -169,6 +169,11 @@
         {#if clean}<CleanOverlay {size} {scale} {dpi} />{/if}
         {#if showRegions && page.content}
           <svg viewBox="0 0 {size[0]} {size[1]}" aria-hidden="true">
+            {#each [...ordered, ...artifacts].filter((r) => r.substitute || r.omitted) as region (region.id)}
+              {@const b = boxOf(region)}
+              <polygon class:gone={region.omitted} class="blank" points={region.outline.map((p) => p.join(',')).join(' ')} />
+              {#if region.substitute && !region.omitted}<image href="/api/blobs/{region.substitute}" x={b[0]} y={b[1]} width={b[2] - b[0]} height={b[3] - b[1]} />{/if}
+            {/each}
             {#each [...ordered, ...artifacts] as region, i (region.id)}
               {@const b = boxOf(region)}
               {@const l = look(region.role)}
@@ -254,6 +259,8 @@
   .sheet { position: relative; background: #fff; box-shadow: 0 1px 3px #0004, 0 8px 30px #0002; }
   .sheet img { display: block; width: 100%; height: 100%; user-select: none; }
   .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; overflow: visible; }
+  .blank { fill: #fff; }
+  .blank.gone { fill: #fffb; }
   .region > .edge { fill: transparent; stroke: #1d5f58; opacity: 0.75; }
   .region:hover > .edge { opacity: 1; fill: #1d5f5812; }
   .region.chosen > .edge { stroke: #0a1f1e; opacity: 1; fill: #e09a2e14; }
