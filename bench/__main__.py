@@ -1,10 +1,10 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [hostile]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [born] [hostile]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import cleaning, hand, hostile, speed, tables, text
+from bench import born, cleaning, hand, hostile, speed, tables, text
 from bench.real import run as real
 from hyalen.work.workers import default_workers
 
@@ -15,6 +15,7 @@ PARTS = {
     "real": real.run,
     "speed": speed.run,
     "hand": hand.run,
+    "born": born.run,
     "hostile": hostile.run,
 }
 
