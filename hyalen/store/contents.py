@@ -20,14 +20,18 @@ from hyalen.store.database import Database
 from hyalen.store.doubts import Doubts
 from hyalen.store.journal import Journal, content_operations
 from hyalen.store.pages import LIVE, Pages
+from hyalen.store.search import Search
 from hyalen.store.tasks import Tasks
 
 
 class Contents:
     """Pages whose content changes are in `touched` until someone takes them from there."""
 
-    def __init__(self, database: Database, pages: Pages, doubts: Doubts, journal: Journal, tasks: Tasks) -> None:
+    def __init__(
+        self, database: Database, pages: Pages, doubts: Doubts, search: Search, journal: Journal, tasks: Tasks
+    ) -> None:
         self.database = database
+        self.search = search
         self.pages = pages
         self.doubts = doubts
         self.journal = journal
@@ -87,6 +91,7 @@ class Contents:
             (packed(content), facts.model_dump_json(exclude_defaults=True), page_id),
         )
         self.touched.add(page_id)
+        self.search.index(db, page_id, page["document_id"], content)
         self.show_doubts(db, page_id, content)
         # How many letters are in which language changes with every word, and next to never the main language.
         if settles and (facts.marks, facts.accepted) != (before.marks, before.accepted):

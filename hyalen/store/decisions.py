@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-import json
-import zlib
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from dataclasses import replace
+from itertools import groupby
 
-from hyalen.core.decisions.decide import decide, name
-from hyalen.core.decisions.operations import (
-    Retext,
-)
+from hyalen.core.decisions.decide import decide, name, short
+from hyalen.core.decisions.operations import ContentOperation, Retext
+from hyalen.core.decisions.replacing import Replaced, replacing
 from hyalen.core.decisions.requests import AcceptDoubt, Request, SetWord
 from hyalen.core.decisions.targets import word_of
 from hyalen.core.decisions.template import like
 from hyalen.core.decisions.wanted import wanted
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.packing import unpacked
 from hyalen.core.model.part import PartRead, PartWanted
+from hyalen.core.proofing.search import Sought, replacement
 from hyalen.store.contents import Contents
 from hyalen.store.database import Database
 from hyalen.store.documents import Documents
@@ -24,6 +23,7 @@ from hyalen.store.journal import Journal
 from hyalen.store.outcome import Outcome, Stale
 from hyalen.store.pages import Pages
 from hyalen.store.records import ChangeRecord
+from hyalen.store.search import Scope, Search
 from hyalen.store.settings import Settings
 
 
@@ -36,8 +36,10 @@ class Decisions:
         journal: Journal,
         contents: Contents,
         settings: Settings,
+        search: Search,
     ) -> None:
         self.database = database
+        self.search = search
         self.documents = documents
         self.pages = pages
         self.journal = journal
@@ -80,23 +82,75 @@ class Decisions:
             document_id = self.pages.page(page_id).document_id
             self.contents.take_touched()
             change_id = self.journal.record(db, document_id, label, [])
-            needle = json.dumps(misread, ensure_ascii=False).encode("utf8")
+            alike = self.search.find(Sought(text=misread, exact=True), Scope(document_id), limit=0).pages
             count = 0
-            for each in self.pages.read_ids(document_id):
-                data = self.pages.packed_content(each)
-                if data is None or needle not in zlib.decompress(data):
-                    continue
-                theirs, lay = unpacked(data), self.contents.lay(each)
+            for each in dict.fromkeys([page_id, *alike]):
+                theirs, lay = self.pages.content(each), self.contents.lay(each)
                 operations = [
                     Retext(words=(lay.word(w),), text=request.text)
-                    for w in theirs.words
+                    for w in (theirs.words if theirs is not None else ())
                     if (each == page_id and w.id == request.word_id) or (w.text == misread and not w.settled)
                 ]
-                if operations:
+                if operations and theirs is not None:
                     self.journal.extend(db, change_id, document_id, [(each, o) for o in operations])
                     self.contents.add(db, each, theirs, operations)
                     count += len(operations)
             return Outcome(label, frozenset(self.contents.take_touched()), page_id, count)
+
+    def replace(
+        self,
+        document_id: int,
+        sought: Sought,
+        scope: Scope,
+        text: str,
+        pages: Sequence[int],
+        chosen: Collection[tuple[int, int]] | None = None,
+        change_id: int = 0,
+    ) -> Outcome:
+        """Let a text stand where another was found on some pages of a document; see `use_template` for `change_id`.
+
+        Parameters
+        ----------
+        chosen : collection of (passage, start), optional
+            The places that count; all where it is not given. What has changed since is passed over.
+        """
+        last = self.journal.last(document_id)
+        if change_id and (last is None or last.id != change_id):
+            raise Stale("The document was changed elsewhere meanwhile; the other pages stay as they were.")
+        scope = replace(scope, document_id=document_id, batch_id=None)
+        label = f"“{short(sought.text)}” to “{short(text)}”" if text.strip() else f"“{short(sought.text)}” taken away"
+        touched, count = set[int](), 0
+        for page_id in pages:
+            hits = [
+                hit
+                for hit in self.search.on_page(page_id, sought, scope)
+                if chosen is None or (hit.passage_id, hit.match.start) in chosen
+            ]
+            if not hits:
+                continue
+            with self.database.write() as db:
+                content, lay = self.pages.content(page_id), self.contents.lay(page_id)
+                assert content is not None
+                operations: list[ContentOperation] = []
+                for passage, group in groupby(hits, key=lambda hit: hit.passage):
+                    found = [
+                        Replaced(h.match.start, h.match.end, h.words, replacement(h.match, sought, text)) for h in group
+                    ]
+                    operations += replacing(content, passage, found, lay)
+                made = [(page_id, o) for o in operations]
+                self.contents.take_touched()
+                if change_id:
+                    self.journal.extend(db, change_id, document_id, made)
+                else:
+                    change_id = self.journal.record(db, document_id, label, made)
+                self.contents.add(db, page_id, content, operations, settles=False)
+                touched |= self.contents.take_touched()
+                count += len(hits)
+        if touched:
+            with self.database.write() as db:
+                self.contents.settle_if_read(db, document_id)
+                touched |= self.contents.take_touched()
+        return Outcome(label if touched else "", frozenset(touched), words=count)
 
     def leave_everywhere(self, page_id: int, revision: int, request: AcceptDoubt) -> Outcome:
         """Leave a doubt as it is on every page of the document that has it."""

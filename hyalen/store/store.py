@@ -18,6 +18,7 @@ from hyalen.store.doubts import Doubts
 from hyalen.store.journal import Journal
 from hyalen.store.outcome import Stale
 from hyalen.store.pages import Pages
+from hyalen.store.search import Search, index_all
 from hyalen.store.settings import Settings
 from hyalen.store.tasks import Tasks
 from hyalen.store.treatments import Treatments
@@ -42,20 +43,21 @@ class Store:
         directory.mkdir(parents=True, exist_ok=True)
         self.directory = directory
         self.blobs = Blobs(directory / "blobs")
-        self.database = Database(directory / DATABASE, {3: snapshots_to_decisions})
+        self.database = Database(directory / DATABASE, {3: snapshots_to_decisions, 7: index_all})
         self.tasks = Tasks(self.database)
         self.documents = Documents(self.database, self.tasks)
         self.pages = Pages(self.database)
         self.doubts = Doubts(self.database)
         self.journal = Journal(self.database)
-        self.contents = Contents(self.database, self.pages, self.doubts, self.journal, self.tasks)
+        self.search = Search(self.database)
+        self.contents = Contents(self.database, self.pages, self.doubts, self.search, self.journal, self.tasks)
         self.arrangement = Arrangement(self.database, self.pages, self.doubts, self.journal)
         self.course = Course(self.database, self.documents, self.pages, self.contents, self.arrangement, self.tasks)
         self.settings = Settings(
             self.database, self.documents, self.pages, self.journal, self.contents, self.arrangement, self.course
         )
         self.decisions = Decisions(
-            self.database, self.documents, self.pages, self.journal, self.contents, self.settings
+            self.database, self.documents, self.pages, self.journal, self.contents, self.settings, self.search
         )
         self.deliveries = Deliveries(self.database, self.tasks)
         self.treatments = Treatments(self.database)

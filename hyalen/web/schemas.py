@@ -6,14 +6,16 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field
 
-from hyalen.core.decisions.requests import Request
+from hyalen.core.decisions.requests import MOST_OF_A_LINE, Request
 from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.document import TextFrom
 from hyalen.core.model.flaws import flaw
 from hyalen.core.model.found import Style
+from hyalen.core.model.geometry import Box
 from hyalen.core.model.text import OneLine
 from hyalen.core.model.treatment import Applied, Finding, Half, Mesh, Patch, Treatment
 from hyalen.core.proofing.doubts import Stage
+from hyalen.core.proofing.search import MOST_OF_A_PATTERN, Way
 
 # SQLite counts in 64 bits.
 Id = Annotated[int, Field(ge=1, le=2**63 - 1)]
@@ -358,6 +360,50 @@ class TurnPages(PagesChosen):
 
 class Margins(PagesChosen):
     even: bool
+
+
+class FoundPlace(BaseModel):
+    """A place where what is looked for stands; `boxes` are those of its words, in pixels of the cleaned page."""
+
+    passage: int
+    start: int
+    document: int
+    document_name: str
+    page: int
+    position: int
+    region: str
+    words: list[str]
+    boxes: list[Box]
+    before: str
+    found: str
+    after: str
+    image: str | None
+    size: tuple[int, int] | None
+
+
+class Found(BaseModel):
+    total: int
+    pages: list[int]
+    hits: list[FoundPlace]
+
+
+class PlaceChosen(BaseModel):
+    passage: Id
+    start: Annotated[int, Field(ge=0, le=10_000_000)]
+
+
+class Replacement(BaseModel):
+    """What is looked for, as in a search, and what is to stand there."""
+
+    text: str = Field(max_length=MOST_OF_A_PATTERN)
+    way: Way = Way.PART
+    exact: bool = False
+    role: Role | None = None
+    language: str | None = None
+    by: OneLine = Field(max_length=MOST_OF_A_LINE)
+    pages: list[Id] = Field(min_length=1)
+    places: list[PlaceChosen] | None = None
+    change: Id | None = None
 
 
 class Picture(BaseModel):

@@ -91,14 +91,14 @@ def name(request: Request, content: PageContent) -> str:
         case SetWord():
             before = word_of(content, request.word_id).text
             return (
-                f"“{_short(before)}” to “{_short(request.text)}”"
+                f"“{short(before)}” to “{short(request.text)}”"
                 if request.text.strip()
-                else f"“{_short(before)}” taken away"
+                else f"“{short(before)}” taken away"
             )
         case AcceptWord():
-            return f"“{_short(word_of(content, request.word_id).text)}” is right"
+            return f"“{short(word_of(content, request.word_id).text)}” is right"
         case SetLine() | SetText():
-            return f"text “{_short(request.text)}”"
+            return f"text “{short(request.text)}”"
         case SetRole():
             return request.role.value.replace("_", " ")
         case SetAlternative():
@@ -113,7 +113,7 @@ def name(request: Request, content: PageContent) -> str:
             return name_by_hand(request)
 
 
-def _short(text: str) -> str:
+def short(text: str) -> str:
     text = " ".join(text.split())
     return text if len(text) <= SHORT else text[: SHORT - 1] + "…"
 

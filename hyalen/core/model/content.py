@@ -109,6 +109,8 @@ class Word(Frozen):
         Red, green and blue of its type as six hexadecimal digits, where it is not black and the file says so.
     link : str
         The address it leads to.
+    second : str or None
+        What a second, different reading of its ink says; None where there was none.
     """
 
     id: str
@@ -122,6 +124,7 @@ class Word(Frozen):
     parts: tuple[Part, ...] = ()
     colour: str = ""
     link: str = ""
+    second: str | None = None
 
     @property
     def settled(self) -> bool:

@@ -1,0 +1,215 @@
+"""What speaks for and against each word of a page: the reader's certainty, word lists, shapes, its page and its document."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hyalen.core.languages import frequency, has_word_list, script_of
+from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
+from hyalen.core.proofing.confusions import misreadings
+
+EDGE = ".,;:!?()[]{}«»\"'“”„‘’‚‹›…—–-*†‡§"
+_ORDERLY_NUMBER = re.compile(
+    r"[(\[]?[-+±£$€§#]?\d{1,3}(?:[.,’' ]\d{3})*(?:[.,:/–-]\d+)*(?:st|nd|rd|th|er|e|a|o|ª|º)?[%°)\].,;:!?’'”\"]*"
+)
+_ORDERLY_EDGES = re.compile(r"[(\[«“„\"‘'’‹¿¡]{0,2}[^\W_].*?[)\]»”\"’'›.,;:!?…—–-]{0,3}", re.DOTALL)
+COMMON = 3.5  # Zipf frequency: a word of which nobody thinks that it is another's misreading
+LEAST_PART = 4  # letters of a compound's part, and its frequency
+PART_FREQUENCY = 2.5
+
+FEATURES = (
+    "confidence", "least_letter", "mean_letter", "unsure_letters", "letters_told", "length", "frequency", "unknown", "no_list",
+    "compound", "likelier", "on_page", "in_document", "number", "orderly_number", "mixed", "mark_alone", "odd_edges", "inner_mark",
+    "odd_case", "name", "foreign_script", "others", "other_known", "second_agrees", "second_differs", "line", "neighbour",
+    "page", "height", "width", "table", "in_list",
+)  # fmt: skip
+
+
+class Placed(NamedTuple):
+    """A word with where it stands."""
+
+    word: Word
+    region: Region
+    line: Line
+    at: int
+
+
+class Known(NamedTuple):
+    """What is known beside the page: how often its document says a word, by its core, and the words of its lists."""
+
+    count: Callable[[str], int] = lambda core: 0
+    listed: frozenset[str] = frozenset()
+
+
+def core_of(text: str) -> str:
+    """A word without the marks around it."""
+    return text.strip(EDGE)
+
+
+def proofed_words(content: PageContent) -> list[Placed]:
+    """The words that are proofed, which are all but those of artifacts and formulas."""
+    return [
+        Placed(word, region, line, at)
+        for region in content.everything
+        if region.role is not Role.ARTIFACT and region.kind is not RegionKind.FORMULA
+        for line in region.all_lines
+        for at, word in enumerate(line.words)
+    ]
+
+
+def evidence(content: PageContent, words: list[Placed], known: Known) -> NDArray[np.float32]:
+    """A row of `FEATURES` for each word.
+
+    Parameters
+    ----------
+    content : PageContent
+    words : list of Placed
+        Of this page.
+    known : Known
+
+    Returns
+    -------
+    (n, len(FEATURES)) float32
+    """
+    if not words:
+        return np.zeros((0, len(FEATURES)), np.float32)
+    fallback = content.languages[0] if content.languages else "eng"
+    sure = [w.confidence for p in words for w in (p.word,)]
+    page_mean = float(np.mean(sure))
+    counts = Counter(core_of(p.word.text).casefold() for p in words)
+    scripts = Counter(s for p in words for c in p.word.text if (s := script_of(c)))
+    main = {s for s, n in scripts.items() if n > 0.1 * scripts.total()} if scripts else set()
+    lines = {id(p.line): p.line for p in words}
+    shapes = {key: _shape(line) for key, line in lines.items()}
+    return np.array(
+        [_row(p, p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)], known) for p in words],
+        dtype=np.float32,
+    )
+
+
+class _Shape(NamedTuple):
+    """Of a line: mean certainty, usual height of its words and usual width of its letters."""
+
+    mean: float
+    height: float
+    letter: float
+
+
+def _shape(line: Line) -> _Shape:
+    heights = [w.box.height for w in line.words]
+    widths = [w.box.width / max(1, len(w.text)) for w in line.words]
+    mean = sum(w.confidence for w in line.words) / max(1, len(line.words))
+    return _Shape(mean, float(np.median(heights)), float(np.median(widths)))
+
+
+def _row(
+    placed: Placed, language: str, page: float, counts: Mapping[str, int], main: set[str], shape: _Shape, known: Known
+) -> list[float]:
+    word = placed.word
+    text, core = word.text, core_of(word.text)
+    letters = [int(c) for c in word.letters] if len(word.letters) == len(text) else []
+    lexical = _lexical(text, language)
+    folded = core.casefold()
+    around = [
+        placed.line.words[i].confidence for i in (placed.at - 1, placed.at + 1) if 0 <= i < len(placed.line.words)
+    ]
+    other = max((_frequency(core_of(o), language) for o in word.others), default=0.0)
+    again = word.second
+    return [
+        word.confidence,
+        min(letters, default=9),
+        sum(letters) / len(letters) if letters else 9.0,
+        sum(v < 8 for v in letters),
+        bool(letters),
+        *lexical,
+        min(counts[folded] - 1, 9),
+        min(known.count(folded), 50),
+        *_marks(text),
+        any(s not in main for c in core if (s := script_of(c))),
+        len(word.others),
+        other - lexical[1],
+        again == text,
+        again is not None and again != text,
+        shape.mean,
+        min(around, default=word.confidence),
+        page,
+        np.log(max(1, word.box.height) / max(1.0, shape.height)),
+        np.log(max(1.0, word.box.width / max(1, len(text))) / max(1.0, shape.letter)),
+        placed.region.table is not None,
+        folded in known.listed,
+    ]
+
+
+@lru_cache(maxsize=50_000)
+def _lexical(text: str, language: str) -> tuple[float, ...]:
+    """Length, frequency, whether unknown, without a list, a compound, and how much likelier a word of like shape is."""
+    core = core_of(text)
+    own = _frequency(core, language)
+    has_list = has_word_list(language)
+    compound = own == 0 and _is_compound(core.casefold(), language)
+    likelier = 0.0
+    if own < COMMON and core and not core.isdigit():
+        likelier = max((_frequency(other, language) for other in misreadings(core)), default=0.0) - own
+    return float(len(core)), own, float(has_list and own == 0), float(not has_list), float(compound), likelier
+
+
+def _frequency(core: str, language: str) -> float:
+    """Of a word, or of the more frequent of its parts behind an apostrophe or hyphen."""
+    folded = core.casefold().replace("’", "'")
+    if not folded or not any(c.isalpha() for c in folded):
+        return 0.0
+    best = frequency(folded, language)
+    for sign in "'-":
+        if sign in folded:
+            parts = [p for p in folded.split(sign) if p]
+            best = max(best, min((frequency(p, language) for p in parts), default=0.0))
+            best = max(best, max((frequency(p, language) for p in parts if len(p) > 3), default=0.0) - 1)
+    return best
+
+
+def _is_compound(folded: str, language: str) -> bool:
+    """Whether the word is two known ones set together, perhaps with an s or a hyphen between."""
+    return any(
+        min(frequency(folded[:at], language), frequency(rest, language)) >= PART_FREQUENCY
+        for at in range(LEAST_PART, len(folded) - LEAST_PART + 1)
+        for rest in (folded[at:], folded[at:].removeprefix("s"))
+        if len(rest) >= LEAST_PART
+    )
+
+
+@lru_cache(maxsize=50_000)
+def _marks(text: str) -> tuple[float, ...]:
+    """A number, an orderly one, letters and figures mixed, a mark alone, odd marks around and within, odd case, a name."""
+    core = core_of(text)
+    digits, letters = sum(c.isdigit() for c in core), sum(c.isalpha() for c in core)
+    inner = sum(not c.isalnum() and c not in "'’-–./,:" for c in core)
+    cased = [c for c in core if c.isalpha()]
+    upper = sum(c.isupper() for c in cased)
+    odd_case = 0 < upper < len(cased) and not (cased[0].isupper() and upper == 1)
+    return (
+        float(digits > 0 and letters == 0),
+        float(digits > 0 and _ORDERLY_NUMBER.fullmatch(text) is not None),
+        float(digits > 0 and letters > 0),
+        float(not digits and not letters),
+        float(bool(core) and _ORDERLY_EDGES.fullmatch(text) is None),
+        float(inner),
+        float(odd_case),
+        float(bool(cased) and cased[0].isupper() and not odd_case and len(core) > 3),
+    )
+
+
+def told(row: NDArray[np.float32]) -> dict[str, float]:
+    """A row by the names of its features."""
+    return dict(zip(FEATURES, map(float, row), strict=True))
+
+
+def pages_of(contents: Iterator[PageContent]) -> Counter[str]:
+    """How often a document's pages say each word."""
+    return Counter(core_of(w.text).casefold() for content in contents for w in content.words)
