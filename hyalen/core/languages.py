@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cache, lru_cache
 
 import langcodes
@@ -105,6 +105,24 @@ def frequency(word: str, language: str) -> float:
     from wordfreq import zipf_frequency
 
     return float(zipf_frequency(word, language_tag(language).partition("-")[0]))
+
+
+def listed_frequency(word: str, language: str) -> float:
+    """Zipf frequency of a word that is folded and of letters alone, as the list has it; much quicker than `frequency`."""
+    if not has_word_list(language):
+        return 0.0
+    from wordfreq import freq_to_zipf
+
+    share = _list_of(language_tag(language).partition("-")[0]).get(word)
+    return float(freq_to_zipf(share)) if share else 0.0
+
+
+@cache
+def _list_of(base: str) -> Mapping[str, float]:
+    from wordfreq import get_frequency_dict
+
+    found: Mapping[str, float] = get_frequency_dict(base, "best")
+    return found
 
 
 def is_known(word: str, language: str) -> bool:

@@ -31,8 +31,19 @@ _ARABIC = "ب/ت ب/ن ب/ي ت/ث ت/ن ن/ي ج/ح ح/خ ج/خ د/ذ د/ر ذ/
 _HEBREW = "ר/ד ד/ך ה/ח ח/ת ה/ת ו/ז ו/ן ז/ן ו/י כ/ב נ/ג נ/כ ם/ס ט/ם ט/מ ע/צ צ/ץ ש/ס כ/ר ק/ה פ/ם ן/ז"
 
 
+# One letter with and without its accents; a reader drops, adds or changes them.
+_ACCENTED = (
+    "aáàâäãåąă eéèêëęěė iíìîïıį oóòôöõőø uúùûüůűų yýÿ cçćč nñńň sśšş zźżž lł dďđ tťţ gğ rř "
+    "AÁÀÂÄÃÅĄ EÉÈÊËĘĚ IÍÌÎÏ OÓÒÔÖÕØ UÚÙÛÜ CÇĆČ NÑŃ SŚŠ ZŹŻŽ LŁ "
+    "αά εέ ηή ιίϊΐ οό υύϋΰ ωώ ΑΆ ΕΈ ΗΉ ΙΊ ΟΌ ΥΎ ΩΏ σς её ий ЕЁ ИЙ اأإآ ىي هة وؤ يئ"
+)
+
+
 def _pairs() -> dict[str, tuple[str, ...]]:
     found: dict[str, set[str]] = {}
+    for group in _ACCENTED.split():
+        for letter in group:
+            found.setdefault(letter, set()).update(set(group) - {letter})
     for pair in " ".join((_LATIN, _CYRILLIC, _GREEK, _ARABIC, _HEBREW)).split():
         a, _, b = pair.partition("/")
         found.setdefault(a, set()).add(b)
@@ -51,7 +62,7 @@ def bare(letter: str) -> str:
 
 
 def misreadings(text: str) -> Iterator[str]:
-    """What the text may have been before one shape was taken for another that looks like it."""
+    """What the text may have been before one shape was taken for another that looks like it, or an accent for another."""
     seen = {text}
     for at in range(len(text)):
         for length in range(1, min(_LONGEST, len(text) - at) + 1):

@@ -11,11 +11,12 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.languages import frequency, has_word_list, script_of
+from hyalen.core.languages import frequency, has_word_list, listed_frequency, script_of
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
 from hyalen.core.proofing.confusions import misreadings
 
-EDGE = ".,;:!?()[]{}«»\"'“”„‘’‚‹›…—–-*†‡§"
+EDGE = ".,;:!?()[]{}«»\"'“”„‘’‚‹›…—–-*†‡§`´|_~،؛؟״׳"
+_PARTS = re.compile(r"[^\w]+")
 _ORDERLY_NUMBER = re.compile(
     r"[(\[]?[-+±£$€§#]?\d{1,3}(?:[.,’' ]\d{3})*(?:[.,:/–-]\d+)*(?:st|nd|rd|th|er|e|a|o|ª|º)?[%°)\].,;:!?’'”\"]*"
 )
@@ -28,7 +29,7 @@ FEATURES = (
     "confidence", "least_letter", "mean_letter", "unsure_letters", "letters_told", "length", "frequency", "unknown", "no_list",
     "compound", "likelier", "on_page", "in_document", "number", "orderly_number", "mixed", "mark_alone", "odd_edges", "inner_mark",
     "odd_case", "name", "foreign_script", "others", "other_known", "second_agrees", "second_differs", "line", "neighbour",
-    "page", "height", "width", "table", "in_list",
+    "page", "height", "width", "table", "in_list", "merged", "gap", "wide_gap", "fragment",
 )  # fmt: skip
 
 
@@ -144,7 +145,56 @@ def _row(
         np.log(max(1.0, word.box.width / max(1, len(text))) / max(1.0, shape.letter)),
         placed.region.table is not None,
         folded in known.listed,
+        _merged(text, language),
+        *_gaps(placed, shape),
+        _fragment(placed),
     ]
+
+
+def _gaps(placed: Placed, shape: _Shape) -> tuple[float, float]:
+    """The least white beside a word, and the most, as shares of the line's height: a word in two, words far apart."""
+    box, words = placed.word.box, placed.line.words
+    whites = []
+    for at in (placed.at - 1, placed.at + 1):
+        if 0 <= at < len(words):
+            other = words[at].box
+            whites.append(max(box.left, other.left) - min(box.right, other.right))
+    height = max(1.0, shape.height)
+    return min(whites, default=height) / height, max(whites, default=0.0) / height
+
+
+def _fragment(placed: Placed) -> bool:
+    """Whether a number seems to be part of its neighbour: a mark that parts figures is the last or first thing there is."""
+    words, at = placed.line.words, placed.at
+    if not any(c.isdigit() for c in placed.word.text):
+        return False
+    before = words[at - 1].text if at else ""
+    after = words[at + 1].text if at + 1 < len(words) else ""
+    text = placed.word.text
+    return (
+        (before[-1:] in ".,/" and before[-2:-1].isdigit() and text[:1].isdigit())
+        or (text[-1:] in ".,/" and after[:1].isdigit())
+        or (text[:1] in ".,/" or (after[:1] in ".,/" and after[1:2].isdigit()))
+    )
+
+
+@lru_cache(maxsize=50_000)
+def _merged(text: str, language: str) -> float:
+    """Of a word that no list has: how frequent the rarer of two words is that stand in it without white between."""
+    core = core_of(text)
+    if not has_word_list(language) or _frequency(core, language) > 0 or not any(c.isalpha() for c in core):
+        return 0.0
+    parts = [p for p in _PARTS.split(core.casefold()) if p]
+    if len(parts) > 1:
+        return min(listed_frequency(p, language) for p in parts)
+    folded = core.casefold()
+    return max(
+        (
+            min(listed_frequency(folded[:at], language), listed_frequency(folded[at:], language))
+            for at in range(1, len(folded))
+        ),
+        default=0.0,
+    )
 
 
 @lru_cache(maxsize=50_000)
@@ -156,7 +206,8 @@ def _lexical(text: str, language: str) -> tuple[float, ...]:
     compound = own == 0 and _is_compound(core.casefold(), language)
     likelier = 0.0
     if own < COMMON and core and not core.isdigit():
-        likelier = max((_frequency(other, language) for other in misreadings(core)), default=0.0) - own
+        folded = core.casefold()
+        likelier = max((listed_frequency(other, language) for other in misreadings(folded)), default=0.0) - own
     return float(len(core)), own, float(has_list and own == 0), float(not has_list), float(compound), likelier
 
 
@@ -177,7 +228,7 @@ def _frequency(core: str, language: str) -> float:
 def _is_compound(folded: str, language: str) -> bool:
     """Whether the word is two known ones set together, perhaps with an s or a hyphen between."""
     return any(
-        min(frequency(folded[:at], language), frequency(rest, language)) >= PART_FREQUENCY
+        min(listed_frequency(folded[:at], language), listed_frequency(rest, language)) >= PART_FREQUENCY
         for at in range(LEAST_PART, len(folded) - LEAST_PART + 1)
         for rest in (folded[at:], folded[at:].removeprefix("s"))
         if len(rest) >= LEAST_PART

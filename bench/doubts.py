@@ -1,0 +1,105 @@
+"""Doubts about words: how many of the wrong ones are caught, and whether chances come true, on pages that fitted nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from bench.proofing_pages import ProofPage, proof_page, wrong_words
+from hyalen.core.imaging.clean import clean_page
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.content import PageContent
+from hyalen.core.model.treatment import Treatment
+from hyalen.core.proofing.chance import judge
+from hyalen.core.proofing.evidence import Placed, proofed_words
+from hyalen.core.read import read_content
+from hyalen.core.reading.upright import find_turn
+from hyalen.demo.spoil import spoil
+from hyalen.demo.typeset import typesetter
+
+TRAINING = range(240)
+TESTING = range(10_000, 10_060)
+AT_ONCE = 24  # pages that are made before they are read
+FLAGGED = 0.06  # of all words
+
+
+class Labelled(NamedTuple):
+    """A page that was read, its words, and which of them are wrong."""
+
+    content: PageContent
+    words: list[Placed]
+    wrong: NDArray[np.bool_]
+
+
+def read_page(image: Image, page: ProofPage, true: str, seed: int) -> Labelled:
+    cv2.setNumThreads(1)
+    scan = spoil(image, page.dpi, page.how, seed=seed)
+    turn = partial(find_turn, languages=(page.language,))
+    cleaned = clean_page(scan, page.dpi, Treatment(), turn)
+    content = read_content(cleaned.read, cleaned.cleaned.dpi, (page.language,))
+    words = proofed_words(content)
+    return Labelled(content, words, np.array(wrong_words(words, true), dtype=bool))
+
+
+def labelled_pages(seeds: Iterable[int], workers: int) -> list[Labelled]:
+    """Pages of these seeds that have words."""
+    done: list[Labelled] = []
+    with typesetter() as setter, ProcessPoolExecutor(workers) as pool:
+        waiting = []
+        for seed in seeds:
+            page = proof_page(seed)
+            made = setter.set(page.html, page.dpi)
+            waiting.append(pool.submit(read_page, made.image, page, " ".join(b.text for b in made.blocks), seed))
+            if len(waiting) >= AT_ONCE:
+                done += [job.result() for job in waiting]
+                waiting = []
+        done += [job.result() for job in waiting]
+    return [page for page in done if page.words]
+
+
+def caught(chances: NDArray[np.float64], wrong: NDArray[np.bool_], share: float = FLAGGED) -> float:
+    """Of the wrong words, how many are among the most doubtful `share` of all."""
+    order = np.argsort(-chances, kind="stable")[: round(share * len(chances))]
+    return float(wrong[order].sum() / max(1, wrong.sum()))
+
+
+def calibration_error(chances: NDArray[np.float64], wrong: NDArray[np.bool_], bins: int = 10) -> float:
+    """Expected calibration error: the mean gap between chance and share, over bins of like chances.
+
+    Naeini, Cooper and Hauskrecht, "Obtaining well calibrated probabilities using Bayesian binning", AAAI 2015.
+    """
+    at = np.minimum((chances * bins).astype(int), bins - 1)
+    gaps = [
+        abs(chances[at == b].mean() - wrong[at == b].mean()) * np.mean(at == b) for b in range(bins) if np.any(at == b)
+    ]
+    return float(np.sum(gaps))
+
+
+def measures(pages: list[Labelled], name: str) -> list[tuple[str, str, str, str]]:
+    chances = np.concatenate([[j.chance for j in judge(p.content)] for p in pages])
+    wrong = np.concatenate([p.wrong for p in pages])
+    off = [abs(sum(j.chance for j in judge(p.content)) - p.wrong.sum()) for p in pages]
+    expected = f"{chances.sum():.0f} of {wrong.sum()}, a page off by {np.mean(off):.1f}"
+    return [
+        (f"doubts, {name}: {len(pages)} pages, wrong words", f"{wrong.mean():.4f}", "", ""),
+        (
+            f"doubts, {name}: wrong words among the {FLAGGED:.0%} most doubtful",
+            f"{caught(chances, wrong):.3f}",
+            "",
+            "0.95",
+        ),
+        (f"doubts, {name}: Brier score", f"{np.mean((chances - wrong) ** 2):.4f}", "", ""),
+        (f"doubts, {name}: expected calibration error", f"{calibration_error(chances, wrong):.4f}", "", "0.01"),
+        (f"doubts, {name}: expected and true errors", expected, "", "within 20 %"),
+    ]
+
+
+def run(workers: int) -> list[tuple[str, str, str, str]]:
+    """Rows of (measure, ours, bare engine, reach)."""
+    return measures(labelled_pages(TESTING, workers), "generated")

@@ -1,0 +1,101 @@
+"""How likely it is that a word is wrong, told from the evidence by trees whose numbers were fitted to pages of known text."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from functools import cache
+from importlib.resources import files
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hyalen.core.model.content import PageContent
+from hyalen.core.proofing.evidence import FEATURES, Known, Placed, evidence, proofed_words
+
+NUMBERS = "chances.json"  # made by tools/fit_chances.py
+SETTLED = 0.002  # chance that a word is wrong that a person has looked at
+
+
+class Model(NamedTuple):
+    """Trees of decisions whose leaves add up to the logarithm of the odds (Friedman, "Greedy function approximation:
+    a gradient boosting machine", Annals of Statistics 29(5), 2001).
+
+    Attributes
+    ----------
+    base : float
+        The odds before any evidence.
+    feature, left, right : (trees, nodes) int
+        What a node asks about and where it leads; a leaf leads to itself.
+    threshold, value : (trees, nodes) float
+        Up to which it leads to the left; what a leaf adds.
+    depth : int
+        Steps that lead to a leaf at most.
+    """
+
+    base: float
+    feature: NDArray[np.intp]
+    threshold: NDArray[np.float64]
+    left: NDArray[np.intp]
+    right: NDArray[np.intp]
+    value: NDArray[np.float64]
+    depth: int
+
+    def chances(self, rows: NDArray[np.float32]) -> NDArray[np.float64]:
+        """The probability for each row of evidence."""
+        trees = np.arange(len(self.feature))[None, :]
+        node = np.zeros((len(rows), len(self.feature)), np.intp)
+        at = np.arange(len(rows))[:, None]
+        for _ in range(self.depth):
+            goes_left = rows[at, self.feature[trees, node]] <= self.threshold[trees, node]
+            node = np.where(goes_left, self.left[trees, node], self.right[trees, node])
+        odds = self.base + self.value[trees, node].sum(axis=1)
+        return np.asarray(1.0 / (1.0 + np.exp(-odds)), dtype=np.float64)
+
+
+def model_of(told: dict[str, Any]) -> Model:
+    """The model from its numbers.
+
+    Raises
+    ------
+    ValueError
+        If they were fitted to other evidence than there is.
+    """
+    if tuple(told["features"]) != FEATURES:
+        raise ValueError("the numbers of the model belong to other evidence; run tools/fit_chances.py")
+    trees = told["trees"]
+    size = max(len(tree["feature"]) for tree in trees)
+
+    def column(name: str) -> NDArray[Any]:
+        return np.array([tree[name] + [0] * (size - len(tree[name])) for tree in trees])
+
+    return Model(
+        float(told["base"]), column("feature"), column("threshold"), column("left"), column("right"), column("value"),
+        int(told["depth"]),
+    )  # fmt: skip
+
+
+@cache
+def fitted() -> Model:
+    """The model that ships with the program."""
+    return model_of(json.loads(files("hyalen.core.proofing").joinpath(NUMBERS).read_text("utf8")))
+
+
+class Judged(NamedTuple):
+    """A word, the chance that it is wrong, and the evidence for that."""
+
+    placed: Placed
+    chance: float
+    evidence: NDArray[np.float32]
+
+
+def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
+    """The words of a page that are proofed, settled ones too."""
+    words = proofed_words(content)
+    rows = evidence(content, words, known or Known())
+    chances: Sequence[float] = fitted().chances(rows).tolist() if words else []
+    return [
+        Judged(placed, SETTLED if placed.word.settled else chance, row)
+        for placed, chance, row in zip(words, chances, rows, strict=True)
+    ]

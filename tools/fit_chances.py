@@ -1,0 +1,61 @@
+"""Fits `hyalen/core/proofing/chances.json`: `python -m tools.fit_chances [PAGES]`.
+
+Pages are made from seeds, read, and their words compared with what was set. Pages of other seeds, which are in no
+way part of it, are for `python -m bench doubts`.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from sklearn.ensemble import HistGradientBoostingClassifier
+
+import hyalen.core.proofing.chance as chance
+from bench.doubts import TRAINING, Labelled, labelled_pages
+from hyalen.core.proofing.evidence import FEATURES, Known, evidence
+from hyalen.work.workers import default_workers
+
+OUT = Path(chance.__file__).with_name(chance.NUMBERS)
+TREES, LEAVES, RATE, LEAST = 120, 8, 0.08, 40
+
+
+def fit(pages: list[Labelled]) -> dict[str, Any]:
+    """The model's numbers."""
+    rows = np.vstack([evidence(p.content, p.words, Known()) for p in pages])
+    wrong = np.concatenate([p.wrong for p in pages])
+    made = HistGradientBoostingClassifier(
+        max_iter=TREES, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, l2_regularization=1.0,
+        random_state=0, early_stopping=False,
+    ).fit(rows, wrong)  # fmt: skip
+    trees = []
+    for (predictor,) in made._predictors:
+        nodes = predictor.nodes
+        leaf = nodes["is_leaf"].astype(bool)
+        own = np.arange(len(nodes))
+        trees.append(
+            {
+                "feature": np.where(leaf, 0, nodes["feature_idx"]).tolist(),
+                "threshold": [round(float(v), 6) for v in np.where(leaf, 0.0, nodes["num_threshold"])],
+                "left": np.where(leaf, own, nodes["left"]).tolist(),
+                "right": np.where(leaf, own, nodes["right"]).tolist(),
+                "value": [round(float(v), 6) for v in np.where(leaf, nodes["value"], 0.0)],
+            }
+        )
+    depth = max(int(p.nodes["depth"].max()) for (p,) in made._predictors)
+    base = round(float(made._baseline_prediction.ravel()[0]), 6)
+    return {"features": list(FEATURES), "base": base, "depth": depth, "trees": trees}
+
+
+def main() -> None:
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else len(TRAINING)
+    pages = labelled_pages(list(TRAINING)[:count], default_workers())
+    OUT.write_text(json.dumps(fit(pages), separators=(",", ":")) + "\n", "utf8")
+    print(f"{OUT.name}: {len(pages)} pages, {sum(len(p.words) for p in pages)} words")
+
+
+if __name__ == "__main__":
+    main()
