@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from typing import NamedTuple
@@ -11,13 +12,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bench.proofing_pages import ProofPage, proof_page, wrong_words
+from bench.proofing_pages import ProofPage, document_of, proof_page, wrong_words
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.chance import judge
-from hyalen.core.proofing.evidence import Placed, proofed_words
+from hyalen.core.proofing.evidence import Known, Placed, core_of, proofed_words
 from hyalen.core.read import read_content
 from hyalen.core.reading.upright import find_turn
 from hyalen.demo.spoil import spoil
@@ -35,6 +36,7 @@ class Labelled(NamedTuple):
     content: PageContent
     words: list[Placed]
     wrong: NDArray[np.bool_]
+    known: Known = Known()
 
 
 def read_page(image: Image, page: ProofPage, true: str, seed: int) -> Labelled:
@@ -47,7 +49,7 @@ def read_page(image: Image, page: ProofPage, true: str, seed: int) -> Labelled:
     return Labelled(content, words, np.array(wrong_words(words, true), dtype=bool))
 
 
-def labelled_pages(seeds: Iterable[int], workers: int) -> list[Labelled]:
+def labelled_pages(seeds: Sequence[int], workers: int) -> list[Labelled]:
     """Pages of these seeds that have words."""
     done: list[Labelled] = []
     with typesetter() as setter, ProcessPoolExecutor(workers) as pool:
@@ -60,7 +62,21 @@ def labelled_pages(seeds: Iterable[int], workers: int) -> list[Labelled]:
                 done += [job.result() for job in waiting]
                 waiting = []
         done += [job.result() for job in waiting]
-    return [page for page in done if page.words]
+    return with_documents(list(zip(seeds, done, strict=True)))
+
+
+def with_documents(pages: list[tuple[int, Labelled]]) -> list[Labelled]:
+    """Pages that have words, with how often the other pages of their document say each."""
+    said: dict[int, Counter[str]] = {}
+    own = {seed: Counter(core_of(p.word.text).casefold() for p in page.words) for seed, page in pages}
+    for seed, counts in own.items():
+        said.setdefault(document_of(seed), Counter()).update(counts)
+
+    def known(seed: int) -> Known:
+        others = said[document_of(seed)] - own[seed]
+        return Known(count=lambda core: others[core])
+
+    return [page._replace(known=known(seed)) for seed, page in pages if page.words]
 
 
 def caught(chances: NDArray[np.float64], wrong: NDArray[np.bool_], share: float = FLAGGED) -> float:
@@ -82,9 +98,9 @@ def calibration_error(chances: NDArray[np.float64], wrong: NDArray[np.bool_], bi
 
 
 def measures(pages: list[Labelled], name: str) -> list[tuple[str, str, str, str]]:
-    chances = np.concatenate([[j.chance for j in judge(p.content)] for p in pages])
-    wrong = np.concatenate([p.wrong for p in pages])
-    off = [abs(sum(j.chance for j in judge(p.content)) - p.wrong.sum()) for p in pages]
+    each = [np.array([j.chance for j in judge(p.content, p.known)]) for p in pages]
+    chances, wrong = np.concatenate(each), np.concatenate([p.wrong for p in pages])
+    off = [abs(c.sum() - p.wrong.sum()) for c, p in zip(each, pages, strict=True)]
     expected = f"{chances.sum():.0f} of {wrong.sum()}, a page off by {np.mean(off):.1f}"
     return [
         (f"doubts, {name}: {len(pages)} pages, wrong words", f"{wrong.mean():.4f}", "", ""),

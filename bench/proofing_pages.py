@@ -23,6 +23,7 @@ HEADS = ("Sk", "Tor", "Hal", "Brei", "Ket", "Mew", "Sal", "Osk", "Vard", "Lin", 
 TAILS = ("holm", "grunn", "vik", "stone", "low", "nes", "dal", "berg", "fjord", "ey", "mark", "sund", "haug", "by")
 STREWN = 0.07  # of the words are followed by something that no list has
 RARE = (20_000, 60_000)  # places in a language's list
+PAGES = 4  # of a document
 LENGTH = 2300  # letters of a page
 
 
@@ -33,12 +34,19 @@ class ProofPage(NamedTuple):
     how: Spoiling
 
 
+def document_of(seed: int, languages: int = len(FILES)) -> int:
+    """Pages of one language that follow each other are of one document, with its own names and rare words."""
+    return seed // (languages * PAGES) * languages + seed % languages
+
+
 def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPage:
     """A page and what is done to it."""
     rng = np.random.default_rng(seed)
     language = languages[seed % len(languages)]
-    rare = top_n_list(language_tag(language), RARE[1])[RARE[0] :]
-    names = [str(rng.choice(HEADS)) + str(rng.choice(TAILS)) for _ in range(6)]
+    own = np.random.default_rng(1_000_000 + document_of(seed, len(languages)))
+    listed = top_n_list(language_tag(language), RARE[1])[RARE[0] :]
+    rare = [str(w) for w in own.choice(listed, 12)] if listed else []
+    names = [str(own.choice(HEADS)) + str(own.choice(TAILS)) for _ in range(6)]
 
     def strewn() -> str:
         kind = int(rng.integers(0, 6))
@@ -49,7 +57,7 @@ def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPag
         if kind == 2:
             return f"{rng.integers(1, 9000)}.{rng.integers(10, 99)}"
         if kind == 3:
-            return f"No. {rng.integers(1, 400)}/{rng.integers(1, 60)}"
+            return f"{rng.integers(1, 400)}/{rng.integers(1, 60)}"
         if kind == 4:
             return str(rng.integers(1800, 1990))
         return str(rng.choice(rare)) if rare else str(rng.choice(names))

@@ -23,12 +23,13 @@ from hyalen.core.decisions.requests import (
     SetText,
     SetWord,
 )
-from hyalen.core.model.content import PageContent, Role, Word, WordState
+from hyalen.core.model.content import Line, PageContent, Role, Word, WordState
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Finding
-from hyalen.core.proofing.doubts import Stage, page_doubts, word_reason, word_weight
+from hyalen.core.proofing.chance import judge
+from hyalen.core.proofing.doubts import Stage, page_doubts, word_reason
 from hyalen.store.store import Store
-from tests.conftest import ContentMaker
+from tests.conftest import ContentMaker, worn
 from tests.helpers import cleaned, read_document
 
 
@@ -48,19 +49,31 @@ def word(text: str, confidence: float) -> Word:
     [
         (("needl¢", 0.8), ("needle", 0.8)),
         (("tbe", 0.9), ("the", 0.9)),
-        (("the", 0.4), ("the", 0.9)),
-        (("19B1", 0.8), ("1931", 0.8)),
+        (("the", 0.4), ("the", 0.95)),
+        (("19B1", 0.8), ("1931", 0.95)),
     ],
 )
-def test_unknown_and_unsure_words_weigh_more(doubtful: tuple[str, float], sure: tuple[str, float]) -> None:
-    assert word_weight(word(*doubtful), "eng") > word_weight(word(*sure), "eng")
+def test_unknown_and_unsure_words_are_likelier_wrong(
+    maker: type[ContentMaker], doubtful: tuple[str, float], sure: tuple[str, float]
+) -> None:
+    chances = []
+    for text, confidence in (doubtful, sure):
+        page = maker().add(Role.PARAGRAPH, f"The keeper writes {text} in the log of the station").page()
+        page = page.with_lines(lambda line, t=text, c=confidence: with_word(line, t, c))
+        chances.append(next(j.chance for j in judge(page) if j.placed.word.text == text))
+    assert chances[0] > 1.5 * chances[1]
+
+
+def with_word(line: Line, text: str, confidence: float) -> Line:
+    words = (w.model_copy(update={"confidence": confidence}) if w.text == text else w for w in line.words)
+    return line.model_copy(update={"words": tuple(words)})
 
 
 def test_doubts_come_worst_first_and_settled_words_are_none(maker: type[ContentMaker]) -> None:
     page = maker().add(Role.PARAGRAPH, "the qwzx lamp").figure().page()
     page = apply(page, SetWord(word_id="w2", text="qwzy"))
     assert [d.key for d in page_doubts(page)] == ["tag:alternative:r2"]
-    doubtful = maker().add(Role.PARAGRAPH, "zzqk xxvb the").figure().page()
+    doubtful = worn(maker().add(Role.PARAGRAPH, "zzqk xxvb the").figure().page())
     found = page_doubts(doubtful)
     assert [d.weight for d in found] == sorted((d.weight for d in found), reverse=True)
     assert {d.stage for d in found} == {Stage.PROOF, Stage.TAG}

@@ -21,7 +21,7 @@ from hyalen.store.database import Database, migrations
 from hyalen.store.outcome import Stale
 from hyalen.store.records import NotFound
 from hyalen.store.store import Store
-from tests.conftest import ContentMaker
+from tests.conftest import ContentMaker, worn
 from tests.helpers import cleaned, do, read_document, read_page, waiting
 
 
@@ -308,20 +308,25 @@ def test_taking_out_the_last_unread_page_settles_the_document(store: Store) -> N
 
 
 def test_doubts_follow_the_content_worst_first(store: Store) -> None:
-    document, (page, _) = document_with(store, "zzqk lamp xxvb", "fine")
+    pages = [ContentMaker().add(Role.PARAGRAPH, text).page() for text in ("zzqk xxvb", "fine")]
+    document, (page, _) = read_document(store, [worn(pages[0]), pages[1]])
     store.settings.entitle(document, "A title")
     before = store.doubts.of_document(document)
     assert {d.text for d in before} == {"zzqk", "xxvb"}
+    left = store.doubts.left(document)
+    assert left.words == 3 and store.doubts.worth_a_look(document, 0.99) == 2
     assert [d.weight for d in before] == sorted((d.weight for d in before), reverse=True)
     store.decisions.edit(page, store.pages.page(page).revision, AcceptWord(word_id="w2"))
     assert store.doubts.count_document(document) == {"proof": 1}
+    assert store.doubts.left(document).expected < left.expected
     store.decisions.undo(document)
     assert store.doubts.count_document(document) == {"proof": 2}
+    assert store.doubts.left(document) == left
 
 
 def test_every_doubt_is_told_however_many(store: Store) -> None:
     words = " ".join("qzxv" + "abcdefghij"[i % 10] + "kmnprstvwx"[i // 10 % 10] for i in range(90))
-    document, _ = document_with(store, *[words] * 7)
+    document, _ = read_document(store, [worn(ContentMaker().add(Role.PARAGRAPH, words).page())] * 7)
     store.settings.entitle(document, "A title")
     whole = store.doubts.of_document(document)
     assert len(whole) == store.doubts.count_document(document)["proof"] == 630

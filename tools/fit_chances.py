@@ -12,11 +12,12 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from sklearn.ensemble import HistGradientBoostingClassifier
 
 import hyalen.core.proofing.chance as chance
 from bench.doubts import TRAINING, Labelled, labelled_pages
-from hyalen.core.proofing.evidence import FEATURES, Known, evidence
+from hyalen.core.proofing.evidence import FEATURES, IN_DOCUMENT, MOST_COUNTED, core_of, evidence
 from hyalen.work.workers import default_workers
 
 OUT = Path(chance.__file__).with_name(chance.NUMBERS)
@@ -25,7 +26,7 @@ TREES, LEAVES, RATE, LEAST = 120, 8, 0.08, 40
 
 def fit(pages: list[Labelled]) -> dict[str, Any]:
     """The model's numbers."""
-    rows = np.vstack([evidence(p.content, p.words, Known()) for p in pages])
+    rows = np.vstack([_rows(page) for page in pages])
     wrong = np.concatenate([p.wrong for p in pages])
     made = HistGradientBoostingClassifier(
         max_iter=TREES, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, l2_regularization=1.0,
@@ -48,6 +49,14 @@ def fit(pages: list[Labelled]) -> dict[str, Any]:
     depth = max(int(p.nodes["depth"].max()) for (p,) in made._predictors)
     base = round(float(made._baseline_prediction.ravel()[0]), 6)
     return {"features": list(FEATURES), "base": base, "depth": depth, "trees": trees}
+
+
+def _rows(page: Labelled) -> NDArray[np.float32]:
+    """All evidence of a page, what its document says too."""
+    rows = evidence(page.content, page.words)
+    said = [page.known.count(core_of(p.word.text).casefold()) for p in page.words]
+    rows[:, IN_DOCUMENT] = np.minimum(said, MOST_COUNTED)
+    return rows
 
 
 def main() -> None:

@@ -6,6 +6,7 @@ import re
 import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cache, lru_cache
+from itertools import islice
 
 import langcodes
 from babel import Locale, UnknownLocaleError
@@ -115,6 +116,14 @@ def listed_frequency(word: str, language: str) -> float:
 
     share = _list_of(language_tag(language).partition("-")[0]).get(word)
     return float(freq_to_zipf(share)) if share else 0.0
+
+
+@cache
+def listed_words(language: str, count: int) -> tuple[str, ...]:
+    """The most frequent words of a language, as its list has them."""
+    if not has_word_list(language):
+        return ()
+    return tuple(islice(_list_of(language_tag(language).partition("-")[0]), count))
 
 
 @cache

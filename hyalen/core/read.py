@@ -19,7 +19,7 @@ from hyalen.core.layout.lettering import with_lettering
 from hyalen.core.layout.order import near_ties
 from hyalen.core.layout.outlines import core
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.model.content import Line, OwnText, PageContent, Region, RegionKind, Word
+from hyalen.core.model.content import Line, OwnText, PageContent, RegionKind, Word
 from hyalen.core.model.document import TextFrom
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box
@@ -36,6 +36,7 @@ from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import PALEST_INK, read_display, read_once, read_rest, unread_strips, without_ghosts
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
+from hyalen.core.twice import read_twice
 
 AUTO = "auto"
 SAMPLE_STRIPS = 3  # of a page, from which its languages are told
@@ -78,7 +79,8 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     clean = (tuple(without_dust(m) for line in block.lines if (m := mended(line))) for block in blocks)
     blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
     blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
-    return with_points(ink, read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader))
+    content = with_points(ink, read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader))
+    return read_twice(ink, dpi, content, reader)
 
 
 def read_own_content(
@@ -153,16 +155,10 @@ def _as_stated(content: PageContent, blocks: Sequence[FoundBlock]) -> PageConten
         style = tuple(sorted({*word.style, *own.style}))
         return word.model_copy(update={"style": style, "colour": own.colour, "link": own.link})
 
-    def lines(of: Sequence[Line]) -> tuple[Line, ...]:
-        return tuple(line.model_copy(update={"words": tuple(map(told, line.words))}) for line in of)
+    def told_line(line: Line) -> Line:
+        return line.model_copy(update={"words": tuple(map(told, line.words))})
 
-    def region(each: Region) -> Region:
-        if each.table is None:
-            return each.model_copy(update={"lines": lines(each.lines)})
-        cells = tuple(c.model_copy(update={"lines": lines(c.lines)}) for c in each.table.cells)
-        return each.model_copy(update={"table": each.table.model_copy(update={"cells": cells})})
-
-    return content.model_copy(update={"regions": tuple(map(region, content.regions))}) if stated else content
+    return content.with_lines(told_line) if stated else content
 
 
 def settled_content(

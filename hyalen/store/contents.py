@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Sequence
+from functools import partial
 
 from hyalen.core.accessibility.rules import Heading, document_doubts
 from hyalen.core.decisions.ink import Lay
@@ -13,7 +14,10 @@ from hyalen.core.decisions.replay import perform, replay
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned
+from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.doubts import page_doubts
+from hyalen.core.proofing.evidence import Known
+from hyalen.core.proofing.remaining import Left
 from hyalen.core.structure.landmarks import PageFacts, main_language, page_facts
 from hyalen.core.structure.settling import settle, with_roles
 from hyalen.store.database import Database
@@ -22,16 +26,25 @@ from hyalen.store.journal import Journal, content_operations
 from hyalen.store.pages import LIVE, Pages
 from hyalen.store.search import Search
 from hyalen.store.tasks import Tasks
+from hyalen.store.wordlists import WordLists
 
 
 class Contents:
     """Pages whose content changes are in `touched` until someone takes them from there."""
 
     def __init__(
-        self, database: Database, pages: Pages, doubts: Doubts, search: Search, journal: Journal, tasks: Tasks
+        self,
+        database: Database,
+        pages: Pages,
+        doubts: Doubts,
+        search: Search,
+        lists: WordLists,
+        journal: Journal,
+        tasks: Tasks,
     ) -> None:
         self.database = database
         self.search = search
+        self.lists = lists
         self.pages = pages
         self.doubts = doubts
         self.journal = journal
@@ -104,8 +117,16 @@ class Contents:
         if not page.is_live or content is None:
             self.doubts.drop_page(db, page_id, page.document_id)
             return
-        found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id))
+        batch = db.execute("SELECT batch_id FROM document WHERE id = ?", (page.document_id,)).fetchone()["batch_id"]
+        count = partial(self.search.said_elsewhere, page.document_id, page_id)
+        judged = judge(content, Known(count, self.lists.known(batch)))
+        found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id), judged)
         self.doubts.set_for_page(db, page_id, page.document_id, found)
+        left = Left.of(each.chance for each in judged)
+        db.execute(
+            "UPDATE page SET proofed = ?, expected = ?, variance = ? WHERE id = ?",
+            (left.words, left.expected, left.variance, page_id),
+        )
 
     # The document
 

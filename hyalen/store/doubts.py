@@ -6,7 +6,9 @@ import sqlite3
 from collections.abc import Iterable
 
 from hyalen.core.proofing.doubts import Doubt, Stage
+from hyalen.core.proofing.remaining import Left, worth_a_look
 from hyalen.store.database import Database
+from hyalen.store.pages import LIVE
 from hyalen.store.records import DoubtRecord
 
 # What one cause makes of every page of a scanner's run: it is told once a document.
@@ -102,6 +104,22 @@ class Doubts:
             "SELECT stage, count(*) AS n FROM doubt WHERE document_id = ? AND shared > 0 GROUP BY 1", document_id
         )
         return {r["stage"]: r["n"] for r in rows}
+
+    def left(self, document_id: int) -> Left:
+        """The wrong words to be expected in a document."""
+        row = self.database.row(
+            f"SELECT sum(proofed) AS n, sum(expected) AS e, sum(variance) AS v FROM page WHERE document_id = ? AND {LIVE}",
+            document_id,
+        )
+        return Left(int(row["n"] or 0), float(row["e"] or 0), float(row["v"] or 0)) if row else Left()
+
+    def worth_a_look(self, document_id: int, goal: float) -> int:
+        """How many doubts about words, the worst first, must be settled to come to a goal."""
+        rows = self.database.rows(
+            "SELECT weight FROM doubt WHERE document_id = ? AND stage = 'proof' AND kind = 'word' ORDER BY weight DESC",
+            document_id,
+        )
+        return worth_a_look(self.left(document_id), [r["weight"] for r in rows], goal)
 
     def count_batch(self, batch_id: int) -> dict[str, int]:
         rows = self.database.rows(

@@ -101,21 +101,17 @@ class Search:
         """The places on one page."""
         return self.find(sought, replace(scope, page_id=page_id), limit=MOST_ON_A_PAGE).hits
 
-    def counted(self, document_id: int, words: set[str]) -> dict[str, int]:
-        """How often a document says each of some words, which are folded."""
-        found = {}
-        for word in words:
-            tokens = _TOKEN.findall(word)
-            if len(tokens) == 1:
-                found[word] = self._count(document_id, tokens[0])
-        return found
-
-    def _count(self, document_id: int, token: str) -> int:
+    def said_elsewhere(self, document_id: int, page_id: int, word: str) -> int:
+        """On how many passages of a document's other pages a word stands."""
+        tokens = _TOKEN.findall(fold(word))
+        if not tokens:
+            return 0
         row = self.database.row(
             """SELECT count(*) AS n FROM passage_index i JOIN passage s ON s.id = i.rowid
-               WHERE passage_index MATCH ? AND s.document_id = ?""",
-            f'"{token}"',
+               WHERE passage_index MATCH ? AND s.document_id = ? AND s.page_id != ?""",
+            f'"{" ".join(tokens)}"',
             document_id,
+            page_id,
         )
         return int(row["n"]) if row else 0
 

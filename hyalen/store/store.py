@@ -18,11 +18,13 @@ from hyalen.store.doubts import Doubts
 from hyalen.store.journal import Journal
 from hyalen.store.outcome import Stale
 from hyalen.store.pages import Pages
+from hyalen.store.proofing import Proofing
 from hyalen.store.search import Search, index_all
 from hyalen.store.settings import Settings
 from hyalen.store.tasks import Tasks
 from hyalen.store.treatments import Treatments
 from hyalen.store.upgrade import snapshots_to_decisions
+from hyalen.store.wordlists import WordLists
 
 DATABASE = "hyalen.sqlite3"
 _FILES = """
@@ -49,8 +51,11 @@ class Store:
         self.pages = Pages(self.database)
         self.doubts = Doubts(self.database)
         self.journal = Journal(self.database)
-        self.search = Search(self.database)
-        self.contents = Contents(self.database, self.pages, self.doubts, self.search, self.journal, self.tasks)
+        self.search, self.lists = Search(self.database), WordLists(self.database)
+        self.proofing = Proofing(self.database, self.documents, self.pages, self.lists)
+        self.contents = Contents(
+            self.database, self.pages, self.doubts, self.search, self.lists, self.journal, self.tasks
+        )
         self.arrangement = Arrangement(self.database, self.pages, self.doubts, self.journal)
         self.course = Course(self.database, self.documents, self.pages, self.contents, self.arrangement, self.tasks)
         self.settings = Settings(

@@ -17,6 +17,7 @@ from hyalen.web.schemas import (
     DocumentSummary,
     FailedTask,
     FileProblem,
+    Left,
     OpenDoubt,
     Page,
     PageSummary,
@@ -89,6 +90,18 @@ def head_of(store: Store, document_id: int) -> DocumentHead:
         doubts=store.doubts.count_document(document_id),
         undo=_change(store.journal.last(document_id)),
         redo=_change(store.journal.next(document_id)),
+    )
+
+
+def left_of(store: Store, document_id: int, goal: float) -> Left:
+    left = store.doubts.left(document_id)
+    return Left(
+        words=left.words,
+        expected=round(left.expected, 1),
+        between=left.between,
+        accuracy=left.accuracy,
+        goal=goal,
+        look=store.doubts.worth_a_look(document_id, goal),
     )
 
 

@@ -362,6 +362,31 @@ class Margins(PagesChosen):
     even: bool
 
 
+class WordHelp(BaseModel):
+    """`kin` is how many other places of the document say the word as it was read."""
+
+    suggestions: list[str]
+    kin: int
+
+
+class Left(BaseModel):
+    """Wrong words that are to be expected, nineteen times of twenty `between` two numbers.
+
+    `look` doubts, the worst ones, must be settled for a share of `goal` to be right.
+    """
+
+    words: int
+    expected: float
+    between: tuple[int, int]
+    accuracy: float
+    goal: float
+    look: int
+
+
+class ListedWords(BaseModel):
+    words: list[Annotated[OneLine, Field(max_length=200)]] = Field(max_length=200_000)
+
+
 class FoundPlace(BaseModel):
     """A place where what is looked for stands; `boxes` are those of its words, in pixels of the cleaned page."""
 

@@ -6,7 +6,7 @@ is the reading order (ISO 32000-2, 14.8.2.5: the logical content order).
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -316,6 +316,22 @@ class PageContent(Frozen):
             if region.id == region_id:
                 return region
         raise KeyError(region_id)
+
+    def with_lines(self, change: Callable[[Line], Line]) -> PageContent:
+        """The content with each of its lines, those of cells too, as `change` gives it."""
+
+        def changed(region: Region) -> Region:
+            if region.table is None:
+                return region.model_copy(update={"lines": tuple(map(change, region.lines))}) if region.lines else region
+            cells = (c.model_copy(update={"lines": tuple(map(change, c.lines))}) for c in region.table.cells)
+            return region.model_copy(update={"table": region.table.model_copy(update={"cells": tuple(cells)})})
+
+        return self.model_copy(
+            update={
+                "regions": tuple(map(changed, self.regions)),
+                "artifacts": tuple(map(changed, self.artifacts)),
+            }
+        )
 
     @property
     def words(self) -> Iterator[Word]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
 from functools import cache
 from importlib.resources import files
 from typing import Any, NamedTuple
@@ -12,10 +11,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.model.content import PageContent
-from hyalen.core.proofing.evidence import FEATURES, Known, Placed, evidence, proofed_words
+from hyalen.core.proofing.evidence import (
+    FEATURES,
+    IN_DOCUMENT,
+    MOST_COUNTED,
+    Known,
+    Placed,
+    core_of,
+    evidence,
+    proofed_words,
+)
 
 NUMBERS = "chances.json"  # made by tools/fit_chances.py
 SETTLED = 0.002  # chance that a word is wrong that a person has looked at
+LISTED = 0.1  # of its chance is left to a word that the clerk's lists have
+WORTH_ASKING = 0.02  # chance from which on it is asked how often the document says the word
 
 
 class Model(NamedTuple):
@@ -93,9 +103,18 @@ class Judged(NamedTuple):
 def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
     """The words of a page that are proofed, settled ones too."""
     words = proofed_words(content)
-    rows = evidence(content, words, known or Known())
-    chances: Sequence[float] = fitted().chances(rows).tolist() if words else []
-    return [
-        Judged(placed, SETTLED if placed.word.settled else chance, row)
-        for placed, chance, row in zip(words, chances, rows, strict=True)
-    ]
+    if not words:
+        return []
+    known = known or Known()
+    rows = evidence(content, words)
+    chances = fitted().chances(rows)
+    for i in np.flatnonzero(chances >= WORTH_ASKING):
+        rows[i, IN_DOCUMENT] = min(known.count(core_of(words[i].word.text).casefold()), MOST_COUNTED)
+    chances = fitted().chances(rows)
+    return [Judged(p, _chance(p, float(c), known), row) for p, c, row in zip(words, chances, rows, strict=True)]
+
+
+def _chance(placed: Placed, chance: float, known: Known) -> float:
+    if placed.word.settled:
+        return SETTLED
+    return chance * LISTED if core_of(placed.word.text).casefold() in known.listed else chance

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from enum import StrEnum
 
 from hyalen.core.languages import frequency, has_word_list, identify, language_name
@@ -11,11 +11,14 @@ from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject, Word
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Cleaned
+from hyalen.core.proofing.chance import Judged, judge
+from hyalen.core.proofing.evidence import core_of, told
 from hyalen.core.proofing.totals import wrong_totals
 
 SURE = 0.75  # confidence below which a finding or role is a doubt
 MOST_SHARED = 0.2  # of the smaller area
 FIRST_WORDS = 80  # characters by which a doubt tells its region
+MERGED, LIKELIER = 3.0, 2.0  # Zipf frequency: of two words in one; by which one of like shape is more common
 UNCLEAR = 0.6  # the reader's confidence in a word; below, most are damaged ink and not rare words
 UNSURE, MOST_UNSURE = 8, 2  # tenths of certainty of a letter; so many letters of a word are named
 
@@ -53,46 +56,33 @@ class Doubt(Frozen):
     text: str = ""
 
 
-def word_weight(word: Word, language: str) -> float:
-    """How doubtful a word is, 0 to 1; below 0.1 it is none.
-
-    The engine's confidence, raised where the word is in no list of its language and
-    lowered where it is a common one. A stem behind an apostrophe or hyphen counts as known.
-    """
-    core = word.text.strip(".,;:!?()[]{}«»\"'“”„‘’…—–-")
-    doubt = 1.0 - word.confidence
-    if not core:
-        return doubt * 0.5
-    if any(c.isdigit() for c in core):
-        letters = sum(c.isalpha() for c in core)
-        return min(1.0, doubt * (1.2 if letters == 0 else 1.8))
-    if not has_word_list(language):
-        return doubt
-    known = max(frequency(part, language) for part in _parts(core))
-    if known == 0:
-        if core[0].isupper() and not core.isupper() and len(core) > 3:
-            return min(1.0, doubt * 1.6)  # most names are in no list
-        return min(1.0, 0.06 + doubt * 2.2)
-    if known < 3.0:  # a short rare word is more often a misread common one
-        return min(1.0, doubt * 1.3 if len(core) > 4 else 0.04 + doubt * 1.8)
-    return doubt * 0.75 if len(core) > 2 else doubt
-
-
-def word_reason(word: Word, language: str) -> str:
-    """What is doubtful about a word, for the clerk."""
-    core = word.text.strip(".,;:!?()[]{}«»\"'“”„‘’…—–-")
+def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = None) -> str:
+    """What is doubtful about a word, for the clerk; `seen` is the evidence by name."""
+    seen, core = seen or {}, core_of(word.text)
     says = []
-    if word.others:
-        says.append("two readings: " + " or ".join(f"“{each}”" for each in (word.text, *word.others[:2])))
+    readings = [o for o in dict.fromkeys((*word.others, word.second or "")) if o and o != word.text]
+    if readings:
+        says.append("two readings: " + " or ".join(f"“{each}”" for each in (word.text, *readings[:2])))
     if not any(c.isalnum() for c in core):
         says.append("a mark alone: perhaps a speck")
     elif any(c.isdigit() for c in core):
         if any(c.isalpha() for c in core):
             says.append("letters and figures in one word")
+        elif seen.get("fragment"):
+            says.append("perhaps part of the number beside it")
         elif not word.others:
             says.append("figures, which no word list can confirm")
-    elif has_word_list(language) and max(frequency(part, language) for part in _parts(core)) == 0:
-        says.append(f"not in the {language_name(language)} word list")
+    elif has_word_list(language) and frequency(core.casefold(), language) == 0:
+        if seen.get("merged", 0) > MERGED:
+            says.append("perhaps two words in one")
+        else:
+            says.append(f"not in the {language_name(language)} word list")
+        if seen.get("on_page") or seen.get("in_document", 0) > 1:
+            says.append("though it stands here more than once")
+    elif seen.get("likelier", 0) > LIKELIER:
+        says.append("a word that looks like it is far more common")
+    if seen.get("odd_case") and not any(c.isdigit() for c in core):
+        says.append("capitals within it")
     weak = " and ".join(f"“{letter}”" for letter in unclear_letters(word))
     if word.confidence < UNCLEAR:
         says.append(
@@ -112,27 +102,23 @@ def unclear_letters(word: Word) -> list[str]:
     return weak if least <= UNSURE and len(weak) <= MOST_UNSURE < len(word.text) else []
 
 
-def _parts(word: str) -> list[str]:
-    folded = word.casefold().replace("’", "'")
-    parts = [folded]
-    for sign in ("'", "-"):
-        if sign in folded:
-            parts += [p for p in folded.split(sign) if len(p) > 2]
-    return parts
-
-
-LEAST_WEIGHT = 0.1  # below, a word is no doubt
+LEAST_CHANCE = 0.04  # that a word is wrong; below, it is no doubt
 LONGEST_COMMENT = 240  # letters of it that a doubt tells
 LEAST_TOLD, LEAST_MARGIN = 8, 0.04  # words of a block; by which its language must lead the next
 
 
 def page_doubts(
-    content: PageContent, cleaned: Cleaned | None = None, unplaced: Sequence[tuple[int, str]] = ()
+    content: PageContent,
+    cleaned: Cleaned | None = None,
+    unplaced: Sequence[tuple[int, str]] = (),
+    judged: Sequence[Judged] | None = None,
 ) -> list[Doubt]:
     """The open doubts of one page, worst first.
 
-    `unplaced` are the number and name of each decision whose ink is not on the page any more.
+    `unplaced` are the number and name of each decision whose ink is not on the page any more, `judged` its words
+    where they are known already.
     """
+    fallback = content.languages[0] if content.languages else "eng"
     found = [
         *_cleaning(cleaned),
         *_nothing_read(content, cleaned),
@@ -143,7 +129,7 @@ def page_doubts(
         *_languages(content),
         *_own_text(content),
         *_comments(content),
-        *_words(content),
+        *_words(judge(content) if judged is None else judged, fallback),
     ]
     accepted = set(content.accepted)
     return sorted((d for d in found if d.key not in accepted), key=lambda d: -d.weight)
@@ -389,23 +375,17 @@ def _unseen(region: Region) -> bool:
     return not any(word.settled for word in region.words)
 
 
-def _words(content: PageContent) -> Iterator[Doubt]:
-    fallback = content.languages[0] if content.languages else "eng"
-    for region in content.everything:
-        if region.role is Role.ARTIFACT or region.kind is RegionKind.FORMULA:
-            continue
-        for word in region.words:
-            if word.settled:
-                continue
-            weight = word_weight(word, region.language or fallback)
-            if weight >= LEAST_WEIGHT:
-                yield Doubt(
-                    key=f"proof:word:{word.id}",
-                    stage=Stage.PROOF,
-                    kind="word",
-                    weight=round(weight, 3),
-                    region_id=region.id,
-                    word_id=word.id,
-                    text=word.text,
-                    reason=word_reason(word, region.language or fallback),
-                )
+def _words(judged: Sequence[Judged], fallback: str) -> Iterator[Doubt]:
+    for each in judged:
+        word, region = each.placed.word, each.placed.region
+        if not word.settled and each.chance >= LEAST_CHANCE:
+            yield Doubt(
+                key=f"proof:word:{word.id}",
+                stage=Stage.PROOF,
+                kind="word",
+                weight=round(each.chance, 3),
+                region_id=region.id,
+                word_id=word.id,
+                text=word.text,
+                reason=word_reason(word, region.language or fallback, told(each.evidence)),
+            )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -29,8 +29,12 @@ FEATURES = (
     "confidence", "least_letter", "mean_letter", "unsure_letters", "letters_told", "length", "frequency", "unknown", "no_list",
     "compound", "likelier", "on_page", "in_document", "number", "orderly_number", "mixed", "mark_alone", "odd_edges", "inner_mark",
     "odd_case", "name", "foreign_script", "others", "other_known", "second_agrees", "second_differs", "line", "neighbour",
-    "page", "height", "width", "table", "in_list", "merged", "gap", "wide_gap", "fragment",
+    "page", "height", "width", "table", "merged", "gap", "wide_gap", "fragment",
 )  # fmt: skip
+
+
+IN_DOCUMENT = FEATURES.index("in_document")  # which is asked for where it may matter only
+MOST_COUNTED = 50
 
 
 class Placed(NamedTuple):
@@ -42,10 +46,17 @@ class Placed(NamedTuple):
     at: int
 
 
-class Known(NamedTuple):
-    """What is known beside the page: how often its document says a word, by its core, and the words of its lists."""
+def _never(core: str) -> int:
+    return 0
 
-    count: Callable[[str], int] = lambda core: 0
+
+class Known(NamedTuple):
+    """What is known beside the page: how often other pages of its document say a word, and the words of its lists.
+
+    Words are their cores, folded.
+    """
+
+    count: Callable[[str], int] = _never
     listed: frozenset[str] = frozenset()
 
 
@@ -65,7 +76,7 @@ def proofed_words(content: PageContent) -> list[Placed]:
     ]
 
 
-def evidence(content: PageContent, words: list[Placed], known: Known) -> NDArray[np.float32]:
+def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     """A row of `FEATURES` for each word.
 
     Parameters
@@ -73,7 +84,6 @@ def evidence(content: PageContent, words: list[Placed], known: Known) -> NDArray
     content : PageContent
     words : list of Placed
         Of this page.
-    known : Known
 
     Returns
     -------
@@ -90,7 +100,7 @@ def evidence(content: PageContent, words: list[Placed], known: Known) -> NDArray
     lines = {id(p.line): p.line for p in words}
     shapes = {key: _shape(line) for key, line in lines.items()}
     return np.array(
-        [_row(p, p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)], known) for p in words],
+        [_row(p, p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)]) for p in words],
         dtype=np.float32,
     )
 
@@ -111,7 +121,7 @@ def _shape(line: Line) -> _Shape:
 
 
 def _row(
-    placed: Placed, language: str, page: float, counts: Mapping[str, int], main: set[str], shape: _Shape, known: Known
+    placed: Placed, language: str, page: float, counts: Mapping[str, int], main: set[str], shape: _Shape
 ) -> list[float]:
     word = placed.word
     text, core = word.text, core_of(word.text)
@@ -131,7 +141,7 @@ def _row(
         bool(letters),
         *lexical,
         min(counts[folded] - 1, 9),
-        min(known.count(folded), 50),
+        0.0,
         *_marks(text),
         any(s not in main for c in core if (s := script_of(c))),
         len(word.others),
@@ -144,7 +154,6 @@ def _row(
         np.log(max(1, word.box.height) / max(1.0, shape.height)),
         np.log(max(1.0, word.box.width / max(1, len(text))) / max(1.0, shape.letter)),
         placed.region.table is not None,
-        folded in known.listed,
         _merged(text, language),
         *_gaps(placed, shape),
         _fragment(placed),
@@ -259,8 +268,3 @@ def _marks(text: str) -> tuple[float, ...]:
 def told(row: NDArray[np.float32]) -> dict[str, float]:
     """A row by the names of its features."""
     return dict(zip(FEATURES, map(float, row), strict=True))
-
-
-def pages_of(contents: Iterator[PageContent]) -> Counter[str]:
-    """How often a document's pages say each word."""
-    return Counter(core_of(w.text).casefold() for content in contents for w in content.words)

@@ -34,8 +34,8 @@ def second_reading(page: Image, dpi: float, line: Line, languages: tuple[str, ..
         return [""] * len(line.words)
     scale = float(np.clip(LINE_PIXELS / max(1.0, line.height), 0.3, 2.5))
     how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
-    crop = cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how)
-    crop = cv2.GaussianBlur(crop, (0, 0), SMOOTHED)
+    crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
+    crop = as_uint8(cv2.GaussianBlur(crop, (0, 0), SMOOTHED))
     pad = 10
     crop = as_uint8(cv2.copyMakeBorder(crop, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=255))
     found = reader.read_region(crop, dpi * scale, languages, Shape.LINE)

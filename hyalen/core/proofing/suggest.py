@@ -1,0 +1,124 @@
+"""What a doubtful word may have been, likeliest first."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Mapping
+from functools import lru_cache
+
+from rapidfuzz import process
+from rapidfuzz.distance import Levenshtein
+
+from hyalen.core.languages import has_word_list, listed_frequency, listed_words
+from hyalen.core.model.content import Word
+from hyalen.core.proofing.confusions import confused, distance, misreadings
+from hyalen.core.proofing.evidence import core_of
+
+MOST = 9
+FARTHEST = 2.2  # cost of a misreading beyond which nothing is suggested
+LISTED = 60_000  # of a language's words, the most frequent, that are compared letter by letter
+NEAR = 24  # of them that are looked at closely
+# What a suggestion is worth: how alike it looks, how frequent it is, whether this document or another reading has it.
+LIKENESS, FREQUENCY, IN_DOCUMENT, IN_LIST, OTHER_READING, TAUGHT = 2.6, 0.45, 1.2, 1.5, 1.6, 1.0
+_NUMBER = re.compile(r"\d+(?:[.,:/-]\d+)*")
+UNKNOWN = 1.5  # what a reading is worth less that no list and no document has
+
+Taught = Mapping[tuple[str, str], int]
+
+
+def suggestions(
+    word: Word,
+    language: str,
+    document: Mapping[str, int],
+    listed: Collection[str] = (),
+    taught: Taught | None = None,
+) -> list[str]:
+    """Up to nine texts for a word.
+
+    Parameters
+    ----------
+    word : Word
+    language : str
+        ISO 639-3 code of its region.
+    document : mapping of str to int
+        Words of the document, folded, and how often it says them.
+    listed : collection of str
+        Words of the clerk's lists, folded.
+    taught : mapping, optional
+        How often a shape was corrected to another in this document.
+    """
+    core = core_of(word.text)
+    if not core:
+        return [o for o in dict.fromkeys((*word.others, word.second or "")) if o and o != word.text][:MOST]
+    folded = core.casefold()
+    readings = {core_of(o).casefold() for o in (*word.others, word.second or "") if core_of(o)}
+    found: dict[str, float] = {}
+    for other in {*readings, *_candidates(folded, language), *_near(folded, document), *_near(folded, listed)}:
+        if other == folded or not other:
+            continue
+        cost = distance(folded, other)
+        if cost > FARTHEST and other not in readings:
+            continue
+        parts = other.split()
+        frequency = min((listed_frequency(p, language) for p in parts), default=0.0)
+        known = frequency > 0 or _NUMBER.fullmatch(other) is not None or other in document or other in listed
+        pair = confused(folded, other)
+        found[other] = (
+            -LIKENESS * cost
+            + FREQUENCY * frequency
+            + IN_DOCUMENT * (1 if document.get(other, 0) > 1 else 0.5 if other in document else 0)
+            + IN_LIST * (other in listed)
+            + OTHER_READING * (other in readings)
+            + TAUGHT * min(3, (taught or {}).get(pair, 0) if pair else 0)
+            - UNKNOWN * (not known)
+        )
+    best = sorted(found, key=lambda other: (-found[other], other))[:MOST]
+    start = word.text.index(core)
+    before, after = word.text[:start], word.text[start + len(core) :]
+    made = [f"{before}{_cased(other, core)}{after}" for other in best]
+    as_read = [o for o in (*word.others, word.second or "") if o and o != word.text and o not in made]
+    same_core = [o for o in as_read if core_of(o).casefold() == folded]  # other marks around the same word
+    return list(dict.fromkeys([*same_core[:1], *made]))[:MOST]
+
+
+def _candidates(folded: str, language: str) -> Iterator[str]:
+    """Known words that one or two confusions make of it, two words in one, and known words near by."""
+    once = set(misreadings(folded))
+    yield from (other for other in once if listed_frequency(other, language) > 0)
+    if len(folded) <= 12:
+        yield from {other for other in _twice(once) if listed_frequency(other, language) > 1.5}
+    for at in range(1, len(folded)):
+        first, rest = folded[:at], folded[at:].lstrip("-'’.,")
+        if min(listed_frequency(first, language), listed_frequency(rest, language)) > 3.5:
+            yield f"{first} {rest}"
+    if any(c.isdigit() for c in folded):
+        yield from (other for other in {*once, *_twice(once)} if _NUMBER.fullmatch(other))
+    if has_word_list(language) and len(folded) > 3:
+        for word, *_ in process.extract(
+            folded, _by_length(language, len(folded)), scorer=Levenshtein.distance, score_cutoff=2, limit=NEAR
+        ):
+            yield word
+
+
+def _twice(once: Collection[str]) -> Iterator[str]:
+    return (again for other in once for again in misreadings(other))
+
+
+@lru_cache(maxsize=256)
+def _by_length(language: str, length: int) -> tuple[str, ...]:
+    return tuple(w for w in listed_words(language, LISTED) if abs(len(w) - length) <= 1)
+
+
+def _near(folded: str, words: Collection[str]) -> Iterator[str]:
+    for word, *_ in process.extract(folded, list(words), scorer=Levenshtein.distance, score_cutoff=3, limit=NEAR):
+        yield word
+
+
+def _cased(other: str, like: str) -> str:
+    """In capitals where the word as read is."""
+    letters = [c for c in like if c.isalpha()]
+    if len(letters) > 1 and all(c.isupper() for c in letters):
+        return other.upper()
+    if letters and letters[0].isupper():
+        return other[:1].upper() + other[1:]
+    return other
