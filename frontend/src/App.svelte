@@ -8,6 +8,9 @@
     import { cleaning } from './lib/bench/cleaning.svelte';
   import { typing } from './lib/bench/keys';
   import { saying } from './lib/bench/saying.svelte';
+  import { edits } from './lib/bench/edits.svelte';
+  import { finding } from './lib/bench/finding.svelte';
+  import Finder from './lib/parts/Finder.svelte';
   import TopBar from './lib/parts/TopBar.svelte';
   import Notices from './lib/parts/Notices.svelte';
   import KeyHelp from './lib/parts/KeyHelp.svelte';
@@ -26,6 +29,13 @@
   onMount(() => void start());
 
   function onKey(event: KeyboardEvent) {
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'f' && !event.shiftKey && !event.altKey) {
+      event.preventDefault();
+      if (!desk.document) finding.where = desk.batch ? 'batch' : 'all';
+      else if (!finding.open) finding.where = 'document';
+      finding.show();
+      return;
+    }
     if (typing(event)) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
       event.preventDefault();
@@ -35,6 +45,9 @@
     } else if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'y') {
       event.preventDefault();
       void history.turn('redo');
+    } else if (event.altKey && event.code === 'KeyK' && edits.kin) {
+      event.preventDefault();
+      finding.show(edits.kin.read, edits.kin.text);
     } else if (event.key === '?') helpOpen = true;
   }
 </script>
@@ -66,5 +79,6 @@
   </main>
 </div>
 <p class="sr" aria-live="polite" data-said>{saying.text}</p>
+{#if finding.open}<Finder />{/if}
 <Notices />
 <KeyHelp bind:open={helpOpen} />

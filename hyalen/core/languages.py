@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from functools import cache, lru_cache
-from itertools import islice
 
 import langcodes
 from babel import Locale, UnknownLocaleError
+
+from hyalen.core.frequencies import frequencies, most_frequent, zipf_frequency
 
 # Scripts that settle the language among those we know (Unicode 15, Scripts.txt).
 SCRIPT_LANGUAGES = {
@@ -90,11 +91,17 @@ def script_of(character: str) -> str:
 
 
 @cache
+def _base(language: str) -> str:
+    """The language's own code, without script and region."""
+    return language_tag(language).partition("-")[0]
+
+
+@cache
 def has_word_list(language: str) -> bool:
     """Whether words of the language can be looked up at all."""
     from wordfreq import available_languages  # its lists are read when the first word is looked up
 
-    base = language_tag(language).partition("-")[0]
+    base = _base(language)
     return base in available_languages() and base not in UNPARTED
 
 
@@ -103,19 +110,14 @@ def frequency(word: str, language: str) -> float:
     """Zipf frequency of a word, 0 where it is unknown or its language has no list (wordfreq's lists)."""
     if not has_word_list(language):
         return 0.0
-    from wordfreq import zipf_frequency
-
-    return float(zipf_frequency(word, language_tag(language).partition("-")[0]))
+    return zipf_frequency(word, _base(language))
 
 
 def listed_frequency(word: str, language: str) -> float:
     """Zipf frequency of a word that is folded and of letters alone, as the list has it; much quicker than `frequency`."""
     if not has_word_list(language):
         return 0.0
-    from wordfreq import freq_to_zipf
-
-    share = _list_of(language_tag(language).partition("-")[0]).get(word)
-    return float(freq_to_zipf(share)) if share else 0.0
+    return frequencies(_base(language)).zipf(word)
 
 
 @cache
@@ -123,15 +125,7 @@ def listed_words(language: str, count: int) -> tuple[str, ...]:
     """The most frequent words of a language, as its list has them."""
     if not has_word_list(language):
         return ()
-    return tuple(islice(_list_of(language_tag(language).partition("-")[0]), count))
-
-
-@cache
-def _list_of(base: str) -> Mapping[str, float]:
-    from wordfreq import get_frequency_dict
-
-    found: Mapping[str, float] = get_frequency_dict(base, "best")
-    return found
+    return most_frequent(_base(language), count)
 
 
 def is_known(word: str, language: str) -> bool:

@@ -35,6 +35,12 @@ export type FlowPart = Schemas['FlowPart'];
 export type Intake = Schemas['Intake'];
 export type TextFrom = Page['text_from'];
 export type Started = Schemas['Started'];
+export type WordHelp = Schemas['WordHelp'];
+export type Left = Schemas['Left'];
+export type Found = Schemas['Found'];
+export type FoundPlace = Schemas['FoundPlace'];
+export type Way = Schemas['Way'];
+export type Sought = { text: string; way: Way; exact: boolean };
 export type Picture = Schemas['Picture'];
 export type Box = [number, number, number, number];
 
@@ -100,6 +106,15 @@ export const api = {
   flow: (id: number, first: number) =>
     ok<FlowPart>(client.GET('/api/documents/{document_id}/flow', { params: { ...document(id), query: { page: first } } })),
   page: (id: number, signal?: AbortSignal) => ok<Page>(client.GET('/api/pages/{page_id}', { params: page(id), ...during(signal) })),
+  wordHelp: (id: number, word_id: string) =>
+    ok<WordHelp>(client.GET('/api/pages/{page_id}/words/{word_id}/help', { params: { path: { page_id: id, word_id } } })),
+  left: (id: number, goal: number) => ok<Left>(client.GET('/api/documents/{document_id}/left', { params: { ...document(id), query: { goal } } })),
+  addWords: (list: number, words: string[]) =>
+    ok<{ words: string[] }>(client.POST('/api/word-lists/{batch_id}', { params: batch(list), body: { words } })),
+  search: (sought: Sought, where: { document?: number; batch?: number }, first: number, limit: number, signal?: AbortSignal) =>
+    ok<Found>(client.GET('/api/search', { params: { query: { ...sought, ...where, first, limit } }, ...during(signal) })),
+  replace: (id: number, sought: Sought, by: string, pages: number[], places: { passage: number; start: number }[] | null, change: number | null) =>
+    ok<Changed>(client.POST('/api/documents/{document_id}/replace', { params: document(id), body: { ...sought, by, pages, places, change } })),
   addPicture: (id: number, file: File) => {
     const form = new FormData();
     form.append('file', file, file.name);

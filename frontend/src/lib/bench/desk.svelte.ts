@@ -1,6 +1,7 @@
-import { api, type Batch, type BatchSummary, type Changed, type Document, type Page } from '../api/client';
+import { api, type Batch, type BatchSummary, type Changed, type Document, type Line, type Page, type Region } from '../api/client';
+import { ahead } from './ahead.svelte';
 import { doubts } from './doubts.svelte';
-import { findRegion } from './content';
+import { findRegion, linesOf } from './content';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
 import { inTurn } from './turns';
@@ -63,6 +64,7 @@ export class Desk {
     this.document = null;
     this.page = null;
     doubts.clear();
+    ahead.clear();
     selection.picked = [];
     selection.clear();
   }
@@ -79,10 +81,16 @@ export class Desk {
     }
     if (this.page?.id !== summary.id) selection.clear();
     this.pending?.abort();
+    const here = this.stale.has(summary.id) ? null : ahead.page(summary.id, summary.revision);
+    if (here) {
+      this.page = here;
+      return;
+    }
     const pending = (this.pending = new AbortController());
     try {
       const page = await api.page(summary.id, pending.signal);
       this.stale.delete(summary.id);
+      ahead.keep(page);
       if (!pending.signal.aborted) this.page = page;
     } catch (error) {
       if (!pending.signal.aborted) throw error;
@@ -133,13 +141,33 @@ export class Desk {
     doubts.replace(ids, changed.doubts);
     const text = changed.page;
     for (const id of ids) if (id !== text?.id) this.stale.add(id);
+    if (text && this.page?.id !== text.id) ahead.forget(text.id);
     if (text && this.page?.id === text.id) {
       const own = changed.doubts.filter((d) => d.page_id === text.id);
       this.page = { ...this.page, revision: text.revision, content: text.content, settled: text.settled, doubts: own };
+      ahead.keep(this.page);
       if (selection.region && !findRegion(text.content, selection.region)) selection.clear();
     } else if (this.page && fresh.has(this.page.id)) {
       void notices.attempt(() => this.showPage(this.pageIndex));
     }
+  }
+
+  /** Show a word as settled before the server has kept it. */
+  settle(pageId: number, wordId: string, text: string | null): void {
+    if (this.page?.id !== pageId || !this.page.content) return;
+    const change = (lines: Line[]) =>
+      lines.map((line) => (line.words.some((w) => w.id === wordId) ? { ...line, words: line.words.map((w) => (w.id === wordId ? { ...w, text: text ?? w.text, state: text === null ? ('accepted' as const) : ('corrected' as const) } : w)) } : line));
+    const within = (region: Region): Region => {
+      if (!linesOf(region).some((line) => line.words.some((w) => w.id === wordId))) return region;
+      if (!region.table) return { ...region, lines: change(region.lines ?? []) };
+      return { ...region, table: { ...region.table, cells: region.table.cells.map((c) => ({ ...c, lines: change(c.lines ?? []) })) } };
+    };
+    const content = this.page.content;
+    this.page = {
+      ...this.page,
+      doubts: this.page.doubts.filter((d) => d.word_id !== wordId),
+      content: { ...content, regions: (content.regions ?? []).map(within), artifacts: (content.artifacts ?? []).map(within) },
+    };
   }
 
   /** Load the page in hand once more, whatever is known of it. */

@@ -29,6 +29,7 @@ beforeEach(() => {
   view.stage = 'proof';
   notices.list = [];
   vi.spyOn(api, 'page').mockImplementation(async (id: number) => page(id));
+  vi.spyOn(api, 'wordHelp').mockResolvedValue({ suggestions: [], kin: 0 });
 });
 
 describe('the walk through the doubts', () => {

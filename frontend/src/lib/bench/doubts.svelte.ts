@@ -29,6 +29,11 @@ export class Doubts {
     this.list = [...this.list.filter((d) => !changed.has(d.page_id)), ...fresh].sort(worstFirst);
   }
 
+  /** One is settled; the server will say so. */
+  drop(page: number, key: string): void {
+    this.list = this.list.filter((d) => d.page_id !== page || d.key !== key);
+  }
+
   clear(): void {
     this.loading++;
     this.list = [];

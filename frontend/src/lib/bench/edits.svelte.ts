@@ -1,10 +1,15 @@
-import { api, Refused, type Changed, type OpenDoubt, type Operation } from '../api/client';
+import { api, Refused, type Changed, type OpenDoubt, type Operation, type Word } from '../api/client';
+import { ahead } from './ahead.svelte';
+import { findWord } from './content';
 import { desk } from './desk.svelte';
 import { doubts } from './doubts.svelte';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
 import { inTurn } from './turns';
 import { view } from './view.svelte';
+
+const LOOKED_AHEAD = 6; // doubts
+const PACE = 10 * 60_000; // milliseconds over which it is counted
 
 /** Changes of what pages say, sent one after the other, and the walk through the doubts. */
 export class Edits {
@@ -23,9 +28,10 @@ export class Edits {
     this.saving = true;
     try {
       const revision = desk.page?.id === pageId ? desk.page.revision : desk.pages.find((p) => p.id === pageId)?.revision;
-      const changed: Changed = await api.edit(pageId, revision ?? 0, operation, everywhere);
+      const changed = await this.sendOrMerge(pageId, revision ?? 0, operation, everywhere);
       if (everywhere && changed.words > 1) notices.notify(`${changed.words} words corrected`);
       desk.apply(changed);
+      this.showSettled();
       return true;
     } catch (error) {
       notices.report(error);
@@ -34,6 +40,70 @@ export class Edits {
     } finally {
       this.saving = false;
     }
+  }
+
+  /** Where the page was changed elsewhere meanwhile, the change is made all the same if it is of another word. */
+  private async sendOrMerge(pageId: number, revision: number, operation: Operation, everywhere: boolean): Promise<Changed> {
+    try {
+      return await api.edit(pageId, revision, operation, everywhere);
+    } catch (error) {
+      const word = 'word_id' in operation ? operation.word_id : null;
+      const mine = this.settled.find((s) => s.page === pageId && s.word === word);
+      if (!(error instanceof Refused) || error.status !== 409 || !word || !mine) throw error;
+      const fresh = await api.page(pageId);
+      const theirs = findWord(fresh.content, word)?.word;
+      if (theirs?.text === mine.read && theirs.state === 'read') return api.edit(pageId, fresh.revision, operation, everywhere);
+      const told = theirs ? `“${theirs.text}” stands there now` : 'the word is not there any more';
+      throw new Refused(409, 'Changed elsewhere', `“${mine.read}” was changed elsewhere meanwhile: ${told}, you wrote “${mine.text ?? mine.read}”. Theirs is kept; correct it if yours is right.`);
+    }
+  }
+
+  /** Words that are settled on the screen and not yet at the server. */
+  private settled: { page: number; word: string; key: string; read: string; text: string | null }[] = [];
+
+  private showSettled(): void {
+    for (const each of this.settled) {
+      desk.settle(each.page, each.word, each.text);
+      doubts.drop(each.page, each.key);
+    }
+  }
+
+  /**
+   * Settle a word: as it was read, or as another text. The next doubt is in hand at once; nothing waits for the
+   * server, and what it refuses comes back.
+   */
+  async settleWord(page: number, word: Word, text: string | null, everywhere = false): Promise<void> {
+    const at = Math.max(0, this.at);
+    const key = `proof:word:${word.id}`;
+    const mine = { page, word: word.id, key, read: word.text, text };
+    this.settled.push(mine);
+    this.count();
+    const kin = ahead.helpFor(page, word.id, word.text)?.kin ?? 0;
+    this.kin = text && kin && !everywhere ? { read: word.text, text, count: kin } : null;
+    const operation: Operation = text === null ? { op: 'accept_word', word_id: word.id } : { op: 'set_word', word_id: word.id, text };
+    void this.edit(operation, everywhere, page).finally(() => (this.settled = this.settled.filter((s) => s !== mine)));
+    this.showSettled();
+    const next = this.walk[Math.min(at, this.walk.length - 1)];
+    if (next) await this.goDoubt(next);
+    else selection.lifted = false;
+  }
+
+  /** Of the last correction: how many other places say what was misread. */
+  kin = $state<{ read: string; text: string; count: number } | null>(null);
+
+  /** When words were settled, for the pace. */
+  private times = $state<number[]>([]);
+
+  private count(): void {
+    const now = Date.now();
+    this.times = [...this.times.filter((t) => now - t < PACE), now];
+  }
+
+  /** Words a minute, over the last minutes; null where there are too few to tell. */
+  get pace(): number | null {
+    const [first, last] = [this.times[0], this.times.at(-1)];
+    if (this.times.length < 5 || first === undefined || last === undefined) return null;
+    return Math.round((this.times.length - 1) / Math.max((last - first) / 60_000, 0.05));
   }
 
   // The walk through the doubts
@@ -47,6 +117,9 @@ export class Edits {
   }
 
   async goDoubt(doubt: OpenDoubt): Promise<void> {
+    const walk = this.walk;
+    const at = walk.findIndex((d) => d.page_id === doubt.page_id && d.key === doubt.key);
+    if (at >= 0) ahead.fetch(walk.slice(at, at + LOOKED_AHEAD), new Map(desk.pages.map((p) => [p.id, p.revision])));
     await view.goPage(doubt.position);
     if (desk.page?.id === doubt.page_id) selection.select(doubt.region_id ?? null, doubt.word_id ?? null, doubt.word_id !== null);
   }

@@ -1,4 +1,7 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
+  import { finding } from '../bench/finding.svelte';
+  import { GOALS, proof } from '../bench/proof.svelte';
   import { reasonOf } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { doubts } from '../bench/doubts.svelte';
@@ -18,6 +21,13 @@
 
   const where = (text: string | null | undefined, kind: string) => (text ? `“${text}”` : kind === 'alternative' ? 'picture' : kind);
 
+  const left = $derived(proof.left);
+  const share = (v: number) => `${(v * 100).toLocaleString(undefined, { maximumFractionDigits: 2 })} %`;
+  $effect(() => {
+    void [desk.document?.id, desk.document?.revision, counts['proof'], desk.document?.undo?.id];
+    if (view.stage === 'proof') untrack(() => proof.ask());
+  });
+
   async function accept() {
     const key = doubt?.key;
     if (!doubt || !key) return;
@@ -29,6 +39,19 @@
   }
 </script>
 
+{#if view.stage === 'proof' && left && left.words}
+  <section class="border-hair border-b px-3 py-2 text-sm" aria-label="How good the text is">
+    <p class="m-0"><b>About {Math.round(left.expected)}</b> wrong {Math.round(left.expected) === 1 ? 'word' : 'words'} left of {left.words.toLocaleString()} <span class="text-quiet">({left.between[0]} to {left.between[1]})</span></p>
+    <p class="m-0 mt-1 flex flex-wrap items-center gap-x-2">
+      <label>Good enough: <select class="goal" value={proof.goal} onchange={(e) => proof.aim(Number(e.currentTarget.value))}>{#each GOALS as goal (goal)}<option value={goal}>{share(goal)}</option>{/each}</select></label>
+      <span>{left.look ? `the worst ${left.look.toLocaleString()} ${left.look === 1 ? 'doubt is' : 'doubts are'} worth a look` : `reached: ${share(left.accuracy)} expected`}</span>
+    </p>
+    {#if edits.pace !== null}<p class="text-quiet m-0">{edits.pace} words a minute{left.look ? `, about ${Math.max(1, Math.round(left.look / edits.pace))} min to go` : ''}</p>{/if}
+  </section>
+{/if}
+{#if edits.kin}
+  <p class="kin m-0 flex items-center gap-2 px-3 py-1 text-sm">“{edits.kin.read}” stands {edits.kin.count === 1 ? 'once' : `${edits.kin.count} times`} more. <button class="step" onclick={() => edits.kin && finding.show(edits.kin.read, edits.kin.text)}>See them <span class="key">Alt K</span></button></p>
+{/if}
 <section class="border-hair border-b px-3 py-2" aria-label="Doubts">
   {#if walk.length === 0}
     <p class="text-primary-700 m-0 font-bold">No doubts left in this document.</p>
@@ -63,6 +86,8 @@
 <style>
   .step { border: 1px solid var(--color-hair); background: #fff; border-radius: 5px; min-width: 30px; padding: 1px 8px; font-size: 14px; }
   .step:hover { background: var(--color-primary-50); }
+  .goal { padding: 0 22px 0 4px; font-size: 14px; border-radius: 4px; }
+  .kin { background: var(--color-lamp-100); }
   .row { display: flex; align-items: center; gap: 8px; width: 100%; border: 0; background: transparent; padding: 2px 4px; text-align: left; border-radius: 4px; }
   .row:hover, .row.here { background: var(--color-lamp-100); }
   .bar { width: 5px; height: 18px; background: var(--color-hair); border-radius: 2px; display: flex; align-items: flex-end; overflow: hidden; flex-shrink: 0; }

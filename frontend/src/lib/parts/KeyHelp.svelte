@@ -3,12 +3,12 @@
 
   let { open = $bindable(false) }: { open: boolean } = $props();
   const groups: [string, [string, string][]][] = [
-    ['Doubts', [['] / [', 'next, previous doubt'], ['Alt ] / Alt [', 'the same while a word is in hand'], ['Enter', 'accept what is read, or keep the correction, and go on'], ['Tab', 'next word of the lifted line'], ['Esc', 'put the line down']]],
+    ['Doubts', [['] / [', 'next, previous doubt'], ['Alt ] / Alt [', 'the same while a word is in hand'], ['Enter', 'accept what is read, or keep the correction, and go on'], ['1 – 9', 'take what is offered; Alt with the digit while typing'], ['Alt K', 'the other places that were misread the same'], ['Alt L', 'put the word on the batch’s list; with Shift on that of all batches'], ['Alt I / Alt U', 'illegible, uncertain'], ['Tab', 'next word of the lifted line'], ['Esc', 'put the line down']]],
     ['Page', [['PgDn / PgUp', 'turn the page'], ['+ / − / 0', 'larger, smaller, fit to width'], ['9', 'whole page'], ['hold O', 'the original under the pointer'], ['drag', 'move the page']]],
     ['Blocks', [['↑ / ↓', 'previous, next block'], ['Alt ↑ / Alt ↓', 'earlier, later in the reading order'], ['1 – 6', 'heading'], ['P I C E F X', 'paragraph, list item, caption, note, figure, artifact'], ['Enter', 'open or lift the block'] ]],
     ['Cleaning', [['hold U', 'the whole untouched scan'], ['S', 'seam between scan and cleaned page'], ['C', 'contact sheet of all pages'], ['Shift / Ctrl click', 'pick pages in the ribbon'], ['arrows', 'move a handle; with Shift further'], ['Ctrl Z', 'take back the last change of the treatment']]],
     ['By hand (Read)', [['D T K G', 'draw a block, take out an area, cut, thread'], ['Shift drag', 'draw freely'], ['Shift / Ctrl click', 'choose blocks besides; in Tag a role key is for all of them'], ['M', 'merge those'], ['R', 'read the block again'], ['Delete', 'remove it; its ink stays'], ['Tab', 'to the handles, the cells, the lines of a table'], ['arrows', 'move a handle or a line; with Shift further'], ['+ / Delete', 'a line of a table more or less'], ['Enter', 'write in a cell']]],
-    ['Everywhere', [['Ctrl Z / Ctrl Shift Z', 'undo, redo'], ['?', 'this list']]],
+    ['Everywhere', [['Ctrl Z / Ctrl Shift Z', 'undo, redo'], ['Ctrl F', 'find and replace'], ['?', 'this list']]],
   ];
 </script>
 

@@ -6,13 +6,15 @@
   import { edits } from '../bench/edits.svelte';
   import { linesOf } from '../bench/content';
   import { tick, untrack } from 'svelte';
-  import type { Page, Region, Word } from '../api/client';
+  import { ahead } from '../bench/ahead.svelte';
+  import { finding } from '../bench/finding.svelte';
+  import { notices } from '../bench/notices.svelte';
+  import { api, type OpenDoubt, type Page, type Region, type Word } from '../api/client';
   
   let { page, region, index, scale, room, scrollLeft }: {
     page: Page; region: Region; index: number; scale: number; room: number; scrollLeft: number;
   } = $props();
   const PAD = 10;
-  let everywhere = $state(false);
   let typed = $state<Record<string, string>>({});
   // The page may be turned before a field is left; what was typed belongs to this one.
   const pageId = untrack(() => page.id);
@@ -25,7 +27,9 @@
   /** Enlarged as far as the line fits the sheet's width, at most to about twice the size of the print. */
   const k = $derived(Math.min((room - 2 * PAD) / (box[2]! - box[0]! + 20), Math.max(scale * 1.9, 60 / (box[3]! - box[1]!))));
   const width = $derived((box[2]! - box[0]! + 20) * k + 2 * PAD);
-  const height = $derived((box[3]! - box[1]! + 16) * k);
+  /** So much of the lines above and below is seen, dimmed. */
+  const beyond = $derived(0.8 * (line?.height ?? 0));
+  const height = $derived((box[3]! - box[1]! + 16 + 2 * beyond) * k);
   const left = $derived(Math.min(Math.max(box[0]! * scale - PAD, scrollLeft), scrollLeft + Math.max(0, room - width)));
   const doubts = $derived(new Map((desk.page?.doubts ?? []).filter((d) => d.word_id).map((d) => [d.word_id as string, d])));
   const current = $derived(words.find((w) => w.id === selection.word) ?? words[0]);
@@ -46,16 +50,34 @@
     });
   });
 
-  async function settle(word: Word) {
-    const text = value(word).trim();
-    const wide = everywhere;
-    await edits.settleThenNext(() =>
-      text === word.text
-        ? edits.edit({ op: 'accept_word', word_id: word.id }, false, pageId)
-        : edits.edit({ op: 'set_word', word_id: word.id, text }, wide, pageId),
-    );
-    everywhere = false;
+  async function settle(word: Word, text = value(word).trim()) {
+    delete typed[word.id];
+    await edits.settleWord(pageId, word, text === word.text ? null : text);
   }
+
+  const help = $derived(current ? ahead.helpFor(pageId, current.id, current.text) : undefined);
+  $effect(() => {
+    const word = current;
+    if (word) untrack(() => ahead.fetch([{ page_id: pageId, word_id: word.id, text: word.text } as OpenDoubt], new Map([[pageId, page.revision]])));
+  });
+
+  /** A suggestion by its digit; a plain digit only where nobody would type one. */
+  function suggested(event: KeyboardEvent, word: Word): string | undefined {
+    const digit = /^(?:Digit|Numpad)([1-9])$/.exec(event.code)?.[1];
+    const plain = !event.ctrlKey && !event.metaKey && !event.altKey && !event.shiftKey;
+    if (!digit || (plain && (typed[word.id] !== undefined || /\d/.test(word.text) || word.state === 'corrected')) || (!plain && !event.altKey)) return undefined;
+    return help?.suggestions[Number(digit) - 1];
+  }
+
+  async function addToList(word: Word, list: number) {
+    await notices.attempt(async () => {
+      await api.addWords(list, [word.text]);
+      notices.notify(`“${word.text}” is on the list of ${list ? 'this batch' : 'all batches'}`);
+    });
+    await settle(word, word.text);
+  }
+
+  const ILLEGIBLE = '[...]', UNCERTAIN = '[?]';
 
   /** Leaving a field keeps what was typed there. */
   async function leave(word: Word) {
@@ -66,7 +88,14 @@
   }
 
   function onKey(event: KeyboardEvent, word: Word) {
-    if (event.key === 'Enter') void settle(word);
+    const taken = suggested(event, word);
+    const alt = event.altKey && !event.ctrlKey ? event.code : '';
+    if (taken !== undefined) void settle(word, taken);
+    else if (alt === 'KeyI') void settle(word, ILLEGIBLE);
+    else if (alt === 'KeyU') void settle(word, `${value(word).trim()}${UNCERTAIN}`);
+    else if (alt === 'KeyL') void addToList(word, event.shiftKey ? 0 : (desk.document?.batch_id ?? 0));
+    else if (alt === 'KeyK') finding.show(edits.kin?.read ?? word.text, edits.kin?.text ?? value(word).trim());
+    else if (event.key === 'Enter') void settle(word);
     else if (event.key === 'Escape') {
       delete typed[word.id];
       selection.lifted = false;
@@ -80,10 +109,11 @@
 </script>
 
 {#if line && words.length}
-  <div class="lifted" data-lifted style:left="{left}px" style:top="{(box[1]! - 8) * scale - 6}px" style:width="{width}px" role="group" aria-label="Line in hand">
+  <div class="lifted" data-lifted style:left="{left}px" style:top="{(box[1]! - 8) * scale - 6 - beyond * k}px" style:width="{width}px" role="group" aria-label="Line in hand">
     <div class="ink" style:height="{height}px" style:margin="0 {PAD}px"
       style:background-image="url({page.cleaned})" style:background-size="{(page.content?.width ?? 0) * k}px {(page.content?.height ?? 0) * k}px"
-      style:background-position="{-(box[0]! - 10) * k}px {-(box[1]! - 8) * k}px">
+      style:background-position="{-(box[0]! - 10) * k}px {-(box[1]! - 8 - beyond) * k}px">
+      <span class="veil" style:height="{beyond * k}px"></span><span class="veil foot-veil" style:height="{beyond * k}px"></span>
       {#if current}
         <span class="here" style:left="{(current.box[0] - box[0]! + 10) * k - 3}px" style:width="{(current.box[2] - current.box[0]) * k + 6}px"></span>
       {/if}
@@ -99,12 +129,19 @@
         />
       {/each}
     </div>
+    {#if current && help?.suggestions.length}
+      <div class="offers" role="group" aria-label="It may be" dir={rtl ? 'rtl' : 'ltr'}>
+        {#each help.suggestions as offer, i (offer)}
+          <button lang={about.languageTag(region.language)} title="Take it ({i + 1}, or Alt {i + 1} while typing)" onmousedown={(e) => e.preventDefault()} onclick={() => void settle(current, offer)}><span class="key">{i + 1}</span> {offer}</button>
+        {/each}
+      </div>
+    {/if}
     <div class="foot">
       <span class="why">{reason ?? (current?.state === 'corrected' ? 'Corrected by hand.' : current?.state === 'accepted' ? 'Accepted as read.' : 'No doubt here.')}</span>
-      <label><input type="checkbox" bind:checked={everywhere} onmousedown={(e) => e.preventDefault()} /> correct everywhere</label>
+      {#if help?.kin && current}<button title="See the other places that say this, with their ink, and correct them (Alt K)" onmousedown={(e) => e.preventDefault()} onclick={() => finding.show(current.text, value(current).trim())}>{help.kin} alike</button>{/if}
       <!-- Pressing keeps the field's focus, so that nothing is sent twice. -->
       <button onmousedown={(e) => e.preventDefault()} onclick={() => current && void settle(current)}>{current && value(current).trim() !== current.text ? 'Correct' : 'Accept'} <span class="key">Enter</span></button>
-      <button onmousedown={(e) => e.preventDefault()} onclick={() => void edits.step(1)}>Next doubt</button>
+      <button title="Goes on and leaves the doubt (Alt ])" onmousedown={(e) => e.preventDefault()} onclick={() => void edits.step(1)}>Skip</button>
       <button class="close" aria-label="Put the line down (Esc)" onmousedown={(e) => e.preventDefault()} onclick={() => (selection.lifted = false)}>✕</button>
     </div>
   </div>
@@ -114,6 +151,11 @@
   .lifted { position: absolute; z-index: 5; min-width: 460px; background: #fffdf7; border: 2px solid var(--color-primary-900); border-radius: 8px; box-shadow: 0 10px 34px #0006; overflow: hidden; padding-top: 6px; }
   .ink { position: relative; background-repeat: no-repeat; }
   .ink .here { position: absolute; top: 0; bottom: 0; background: #e09a2e2e; border-bottom: 3px solid var(--color-lamp-500); }
+  .veil { position: absolute; left: 0; right: 0; top: 0; background: #fffdf7a8; }
+  .veil.foot-veil { top: auto; bottom: 0; }
+  .offers { display: flex; flex-wrap: wrap; gap: 4px; padding: 3px 8px 5px; border-top: 1px dashed var(--color-hair); }
+  .offers button { border: 1px solid var(--color-hair); border-radius: 5px; background: #fff; color: var(--color-ink); padding: 1px 8px; font-size: 15px; }
+  .offers button:hover { background: var(--color-lamp-100); }
   .words { position: relative; height: 42px; border-top: 1px dashed var(--color-hair); }
   .words input { position: absolute; top: 3px; height: 36px; padding: 0 4px; border: 0; border-bottom: 2px solid transparent; background: transparent; color: var(--color-ink); font-family: var(--font-sans); text-align: center; border-radius: 3px; }
   .words input.doubtful { border-bottom: 3px dashed #b4610b; }
@@ -121,7 +163,6 @@
   .words input.here { background: #fff; outline: 2px solid var(--color-lamp-500); z-index: 1; }
   .foot { display: flex; align-items: center; gap: 12px; background: var(--color-primary-900); color: var(--color-paper); padding: 4px 10px; font-size: 14px; }
   .foot .why { flex: 1; min-width: 0; }
-  .foot label { display: flex; gap: 6px; align-items: center; white-space: nowrap; }
   .foot button { background: var(--color-primary-600); color: #fff; border: 0; border-radius: 5px; padding: 3px 10px; white-space: nowrap; }
   .foot button:hover { background: var(--color-primary-500); }
   .foot .close { background: transparent; padding: 3px 6px; }

@@ -1,0 +1,35 @@
+import { api, type Left } from '../api/client';
+import { desk } from './desk.svelte';
+import { remember, remembered } from './keys';
+import { notices } from './notices.svelte';
+
+export const GOALS = [0.98, 0.99, 0.995, 0.998, 0.999, 1];
+const SETTLES = 400; // milliseconds after the last change
+
+/** How good the text is, as far as can be expected, and how good it is to be. */
+export class Proof {
+  goal = $state(Number(remembered('goal', '0.995')));
+  left = $state<Left | null>(null);
+  private timer: ReturnType<typeof setTimeout> | null = null;
+
+  aim(goal: number): void {
+    this.goal = goal;
+    remember('goal', String(goal));
+    this.ask(0);
+  }
+
+  /** Ask anew, once things have settled. */
+  ask(wait = SETTLES): void {
+    if (this.timer) clearTimeout(this.timer);
+    this.timer = setTimeout(() => {
+      const id = desk.document?.id;
+      if (id === undefined) return;
+      void notices.attempt(async () => {
+        const left = await api.left(id, this.goal);
+        if (desk.document?.id === id) this.left = left;
+      });
+    }, wait);
+  }
+}
+
+export const proof = new Proof();
