@@ -72,7 +72,7 @@ def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = No
             says.append("perhaps part of the number beside it")
         elif not word.others:
             says.append("figures, which no word list can confirm")
-    elif has_word_list(language) and frequency(core.casefold(), language) == 0:
+    elif has_word_list(language) and (seen["unknown"] if seen else frequency(core.casefold(), language) == 0):
         if seen.get("merged", 0) > MERGED:
             says.append("perhaps two words in one")
         else:

@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Mapping
 from functools import lru_cache
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -16,6 +17,7 @@ from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Rol
 from hyalen.core.proofing.confusions import misreadings
 
 EDGE = ".,;:!?()[]{}«»\"'“”„‘’‚‹›…—–-*†‡§`´|_~،؛؟״׳"
+HYPHENS = "-‐¬\u00ad"
 _PARTS = re.compile(r"[^\w]+")
 _ORDERLY_NUMBER = re.compile(
     r"[(\[]?[-+±£$€§#]?\d{1,3}(?:[.,’' ]\d{3})*(?:[.,:/–-]\d+)*(?:st|nd|rd|th|er|e|a|o|ª|º)?[%°)\].,;:!?’'”\"]*"
@@ -24,6 +26,7 @@ _ORDERLY_EDGES = re.compile(r"[(\[«“„\"‘'’‹¿¡]{0,2}[^\W_].*?[)\]»�
 COMMON = 3.5  # Zipf frequency: a word of which nobody thinks that it is another's misreading
 LEAST_PART = 4  # letters of a compound's part, and its frequency
 PART_FREQUENCY = 2.5
+WORD_GAP = 0.35  # of a line's height: white between words is seldom less
 
 FEATURES = (
     "confidence", "least_letter", "mean_letter", "unsure_letters", "letters_told", "length", "frequency", "unknown", "no_list",
@@ -99,10 +102,25 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     main = {s for s, n in scripts.items() if n > 0.1 * scripts.total()} if scripts else set()
     lines = {id(p.line): p.line for p in words}
     shapes = {key: _shape(line) for key, line in lines.items()}
+    whole = _whole_words(words)
     return np.array(
-        [_row(p, p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)]) for p in words],
+        [
+            _row(p, text, p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)])
+            for p, text in zip(words, whole, strict=True)
+        ],
         dtype=np.float32,
     )
+
+
+def _whole_words(words: list[Placed]) -> list[str]:
+    """Each word's text; of one that a line's end has parted, that of both its parts."""
+    whole = [p.word.text for p in words]
+    for i, (first, second) in enumerate(pairwise(words)):
+        text = first.word.text
+        parted = second.at == 0 and first.at + 1 == len(first.line.words) and first.region is second.region
+        if parted and len(text) > 2 and text[-1] in HYPHENS and text[-2].isalpha() and second.word.text[0].isalpha():
+            whole[i] = whole[i + 1] = text[:-1] + second.word.text
+    return whole
 
 
 class _Shape(NamedTuple):
@@ -121,12 +139,12 @@ def _shape(line: Line) -> _Shape:
 
 
 def _row(
-    placed: Placed, language: str, page: float, counts: Mapping[str, int], main: set[str], shape: _Shape
+    placed: Placed, whole: str, language: str, page: float, counts: Mapping[str, int], main: set[str], shape: _Shape
 ) -> list[float]:
     word = placed.word
     text, core = word.text, core_of(word.text)
     letters = [int(c) for c in word.letters] if len(word.letters) == len(text) else []
-    lexical = _lexical(text, language)
+    lexical = _lexical(whole, language)
     folded = core.casefold()
     around = [
         placed.line.words[i].confidence for i in (placed.at - 1, placed.at + 1) if 0 <= i < len(placed.line.words)
@@ -154,9 +172,9 @@ def _row(
         np.log(max(1, word.box.height) / max(1.0, shape.height)),
         np.log(max(1.0, word.box.width / max(1, len(text))) / max(1.0, shape.letter)),
         placed.region.table is not None,
-        _merged(text, language),
-        *_gaps(placed, shape),
-        _fragment(placed),
+        _merged(whole, language),
+        *(gaps := _gaps(placed, shape)),
+        gaps[0] < WORD_GAP and _fragment(placed),
     ]
 
 
@@ -173,7 +191,7 @@ def _gaps(placed: Placed, shape: _Shape) -> tuple[float, float]:
 
 
 def _fragment(placed: Placed) -> bool:
-    """Whether a number seems to be part of its neighbour: a mark that parts figures is the last or first thing there is."""
+    """Whether a number may be part of its neighbour: a mark that parts figures is the last or first thing there is."""
     words, at = placed.line.words, placed.at
     if not any(c.isdigit() for c in placed.word.text):
         return False

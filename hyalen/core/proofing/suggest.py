@@ -54,7 +54,11 @@ def suggestions(
     readings = {core_of(o).casefold() for o in (*word.others, word.second or "") if core_of(o)}
     found: dict[str, float] = {}
     for other in {*readings, *_candidates(folded, language), *_near(folded, document), *_near(folded, listed)}:
-        if other == folded or not other:
+        if (
+            other == folded
+            or not other
+            or (folded.isdigit() and other not in readings and not _NUMBER.fullmatch(other))
+        ):
             continue
         cost = distance(folded, other)
         if cost > FARTHEST and other not in readings:

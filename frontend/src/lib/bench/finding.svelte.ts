@@ -116,7 +116,7 @@ export class Finding {
     const word = hit.words[0] ?? null;
     if (desk.document?.id !== hit.document) await view.goDocument(hit.document, 'proof', hit.position);
     else await view.goPage(hit.position);
-    selection.select(hit.region, word, word !== null && view.stage === 'proof');
+    selection.select(hit.region, word);
     saying.say(`${at + 1} of ${this.total}: ${hit.before}${hit.found}${hit.after}`);
   }
 

@@ -81,7 +81,7 @@
   .finder { position: fixed; z-index: 30; top: 62px; right: 10px; width: 25rem; max-height: calc(100vh - 80px); display: flex; flex-direction: column; background: var(--color-paper); border: 1px solid #7b8a86; border-radius: 8px; box-shadow: 0 8px 30px #0005; }
   .head, .how { display: flex; align-items: center; gap: 6px; padding: 8px 10px 0; font-size: 14px; }
   .head label { flex: 1; display: flex; align-items: center; gap: 6px; font-weight: 700; min-width: 0; }
-  .head label input { flex: 1; min-width: 0; padding: 3px 8px; border-radius: 5px; font-weight: 400; }
+  .head label input { flex: 1; min-width: 0; padding: 3px 8px; border: 1px solid #7b8a86; border-radius: 5px; background: #fff; font-weight: 400; }
   .how { flex-wrap: wrap; }
   .how label { display: flex; align-items: center; gap: 4px; }
   .how select { padding: 1px 24px 1px 6px; font-size: 14px; border-radius: 5px; }

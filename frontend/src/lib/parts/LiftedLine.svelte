@@ -66,7 +66,7 @@
     const digit = /^(?:Digit|Numpad)([1-9])$/.exec(event.code)?.[1];
     const plain = !event.ctrlKey && !event.metaKey && !event.altKey && !event.shiftKey;
     if (!digit || (plain && (typed[word.id] !== undefined || /\d/.test(word.text) || word.state === 'corrected')) || (!plain && !event.altKey)) return undefined;
-    return help?.suggestions[Number(digit) - 1];
+    return reason ? help?.suggestions[Number(digit) - 1] : undefined;
   }
 
   async function addToList(word: Word, list: number) {
@@ -129,7 +129,7 @@
         />
       {/each}
     </div>
-    {#if current && help?.suggestions.length}
+    {#if current && reason && help?.suggestions.length}
       <div class="offers" role="group" aria-label="It may be" dir={rtl ? 'rtl' : 'ltr'}>
         {#each help.suggestions as offer, i (offer)}
           <button lang={about.languageTag(region.language)} title="Take it ({i + 1}, or Alt {i + 1} while typing)" onmousedown={(e) => e.preventDefault()} onclick={() => void settle(current, offer)}><span class="key">{i + 1}</span> {offer}</button>
