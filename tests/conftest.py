@@ -122,7 +122,13 @@ def worn(content: PageContent) -> PageContent:
     """The page as a reader gives it that could hardly make it out."""
 
     def unsure(line: Line) -> Line:
-        return line.model_copy(update={"words": tuple(w.model_copy(update={"confidence": 0.35}) for w in line.words)})
+        return line.model_copy(
+            update={
+                "words": tuple(
+                    w.model_copy(update={"confidence": 0.2, "letters": "2" * len(w.text)}) for w in line.words
+                )
+            }
+        )
 
     return content.with_lines(unsure)
 

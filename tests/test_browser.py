@@ -41,7 +41,7 @@ def test_the_whole_job(page: Page, scan: Path, tmp_path: Path) -> None:
     count = page.locator("nav .here .count")
     expect(count).to_be_visible()
     before = int(count.inner_text())
-    page.get_by_role("button", name="Next doubt").click()
+    page.get_by_role("button", name="Next doubt", exact=True).click()
     field = page.locator("[data-lifted] input.here")
     expect(field).to_be_focused()
     field.fill("corrected-on-its-ink")

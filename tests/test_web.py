@@ -26,7 +26,7 @@ from hyalen.core.model.content import PageContent, Part, Role
 from hyalen.core.model.found import Style
 from hyalen.demo.typeset import Typesetter
 from hyalen.web.app import make_app
-from tests.conftest import ContentMaker, Judge
+from tests.conftest import ContentMaker, Judge, worn
 from tests.helpers import HERE, many_pages, read_document
 
 
@@ -514,3 +514,34 @@ def test_a_file_stands_in_a_pictures_stead(client: TestClient, read: tuple[int, 
     assert not page_of(client, document)["content"]["regions"][0]["substitute"]
     client.delete(f"/api/documents/{document}").raise_for_status()
     assert client.get(f"/api/blobs/{kept['image']}").status_code == 404
+
+
+def test_what_is_left_what_a_word_may_be_and_word_lists(client: TestClient, read: tuple[int, int]) -> None:
+    store = client.app.state.services.store  # type: ignore[attr-defined]
+    content = worn(ContentMaker().add(Role.PARAGRAPH, "tbe keeper of Grimhaug and tbe lamp of Grimhaug").page())
+    document, ids = read_document(store, [content])
+    url = f"/api/documents/{document}/left"
+    before = client.get(url, params={"goal": 0.9}).json()
+    assert before["words"] == 9 and before["between"][0] <= before["expected"] <= before["between"][1]
+    assert 0 < before["look"] <= 9 and client.get(url, params={"goal": 2}).status_code == 422
+    told = client.get(f"/api/pages/{ids[0]}/words/w1/help").json()
+    assert told["suggestions"][0] == "the" and told["kin"] == 1
+    assert client.get(f"/api/pages/{ids[0]}/words/w999/help").status_code == 422
+
+    batch = store.documents.document(document).batch_id
+    doubts = client.get(f"/api/documents/{document}/doubts").json()
+    assert "Grimhaug" in {d["text"] for d in doubts}
+    lists = f"/api/word-lists/{batch}"
+    assert client.post(lists, json={"words": ["Grimhaug,", " ", "Grimhaug"]}).json() == {"words": ["grimhaug"]}
+    assert client.get(lists).text == "Grimhaug\n" and client.get("/api/word-lists/0").text == ""
+    assert "Grimhaug" not in {d["text"] for d in client.get(f"/api/documents/{document}/doubts").json()}
+    assert client.get(url).json()["expected"] < before["expected"]
+    client.delete(f"{lists}/Grimhaug").raise_for_status()
+    assert client.get(lists).text == "" and client.get("/api/word-lists/999").status_code == 404
+
+    found = client.get("/api/search", params={"text": "TBE", "way": "words", "document": document}).json()
+    assert found["total"] == 2 and found["hits"][0]["words"] == ["w1"] and found["pages"] == ids
+    assert client.get("/api/search", params={"text": "(", "way": "pattern"}).status_code == 422
+    wanted = {"text": "tbe", "way": "words", "by": "the", "pages": ids}
+    assert client.post(f"/api/documents/{document}/replace", json=wanted).json()["words"] == 2
+    assert client.get(url).json()["expected"] < before["expected"]

@@ -32,6 +32,11 @@ def fit(pages: list[Labelled]) -> dict[str, Any]:
         max_iter=TREES, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, l2_regularization=1.0,
         random_state=0, early_stopping=False,
     ).fit(rows, wrong)  # fmt: skip
+    return numbers(made)
+
+
+def numbers(made: HistGradientBoostingClassifier) -> dict[str, Any]:
+    """A fitted model as `model_of` takes it."""
     trees = []
     for (predictor,) in made._predictors:
         nodes = predictor.nodes

@@ -1,10 +1,10 @@
 #!/usr/bin/env bash
-# What only the tests need, on top of setup.sh: an office suite, the Unicode test data, PDFs of many programs and the
+# What only the tests need, on top of setup.sh: an office suite, the Unicode test data, a spelling list, PDFs of many programs and the
 # reference validator of PDF/A and PDF/UA.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-packages=(libreoffice-writer-nogui libreoffice-calc-nogui unicode-data)
+packages=(libreoffice-writer-nogui libreoffice-calc-nogui unicode-data hunspell-en-us)
 missing=()
 for package in "${packages[@]}"; do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")

@@ -1,4 +1,5 @@
 import { api, Refused, type Changed, type OpenDoubt, type Operation, type Word } from '../api/client';
+import { tick } from 'svelte';
 import { ahead } from './ahead.svelte';
 import { findWord } from './content';
 import { desk } from './desk.svelte';
@@ -83,9 +84,48 @@ export class Edits {
     const operation: Operation = text === null ? { op: 'accept_word', word_id: word.id } : { op: 'set_word', word_id: word.id, text };
     void this.edit(operation, everywhere, page).finally(() => (this.settled = this.settled.filter((s) => s !== mine)));
     this.showSettled();
-    const next = this.walk[Math.min(at, this.walk.length - 1)];
-    if (next) await this.goDoubt(next);
-    else selection.lifted = false;
+    await this.move(async () => {
+      const next = this.walk[Math.min(at, this.walk.length - 1)];
+      if (next) await this.goDoubt(next);
+      else selection.lifted = false;
+    });
+  }
+
+  /** Keys that came while the next doubt was on its way; they are for that one. */
+  private waiting: KeyboardEvent[] = [];
+  private moving = 0;
+
+  /** Keep a key for the doubt that is on its way; true where there is one. */
+  hold(event: KeyboardEvent): boolean {
+    if (!this.moving || event.ctrlKey || event.metaKey || /^(Shift|Alt|AltGraph|Control|Meta)$/.test(event.key)) return false;
+    this.waiting.push(event);
+    return true;
+  }
+
+  private async move(action: () => Promise<void>): Promise<void> {
+    this.moving++;
+    try {
+      await action();
+      await tick();
+      await tick();
+    } finally {
+      this.moving--;
+      this.replay();
+    }
+  }
+
+  private replay(): void {
+    while (!this.moving) {
+      const key = this.waiting.shift();
+      const target = document.activeElement;
+      if (!key || !target) return;
+      const again = new KeyboardEvent('keydown', { key: key.key, code: key.code, altKey: key.altKey, shiftKey: key.shiftKey, bubbles: true, cancelable: true });
+      if (!target.dispatchEvent(again) || !(target instanceof HTMLInputElement)) continue;
+      if (key.key.length === 1 && !key.altKey) target.setRangeText(key.key, target.selectionStart ?? 0, target.selectionEnd ?? 0, 'end');
+      else if (key.key === 'Backspace' && target.selectionStart) target.setRangeText('', target.selectionStart - 1, target.selectionStart, 'end');
+      else continue;
+      target.dispatchEvent(new Event('input', { bubbles: true }));
+    }
   }
 
   /** Of the last correction: how many other places say what was misread. */
@@ -132,7 +172,7 @@ export class Edits {
     }
     const next = this.at < 0 ? (by > 0 ? 0 : walk.length - 1) : (this.at + by + walk.length) % walk.length;
     const doubt = walk[next];
-    if (doubt) await this.goDoubt(doubt);
+    if (doubt) await this.move(() => this.goDoubt(doubt));
   }
 
   /** After a doubt is settled, the one that took its place in the list. */

@@ -35,12 +35,14 @@ export class Finding {
   private pending: AbortController | null = null;
   private timer: ReturnType<typeof setTimeout> | null = null;
   private stopped = false;
+  private back: HTMLElement | null = null;
 
   get sought(): Sought {
     return { text: this.text, way: this.way, exact: this.exact };
   }
 
   show(text = '', by = ''): void {
+    if (!this.open && typeof document !== 'undefined') this.back = document.activeElement as HTMLElement | null;
     this.open = true;
     if (!text) return;
     this.text = text;
@@ -54,6 +56,9 @@ export class Finding {
   close(): void {
     this.open = false;
     this.pending?.abort();
+    // Whoever was at a word goes on there.
+    const held = typeof document !== 'undefined' ? document.querySelector<HTMLElement>('[data-lifted] input.here') : null;
+    (held ?? this.back)?.focus({ preventScroll: true });
   }
 
   /** Look when the typing pauses. */

@@ -43,7 +43,7 @@
     <button class="close" aria-label="Close (Esc)" onclick={() => finding.close()}>✕</button>
   </div>
   <div class="how">
-    <label>as <select bind:value={finding.way} onchange={() => void finding.look()}>{#each ways as [id, name] (id)}<option value={id}>{name}</option>{/each}</select></label>
+    <label>as <select aria-label="as" bind:value={finding.way} onchange={() => void finding.look()}>{#each ways as [id, name] (id)}<option value={id}>{name}</option>{/each}</select></label>
     <label>in <select bind:value={finding.where} onchange={() => void finding.look()}>{#each places as [id, name] (id)}<option value={id} disabled={id === 'document' && !desk.document}>{name}</option>{/each}</select></label>
     <label><input type="checkbox" bind:checked={finding.exact} onchange={() => void finding.look()} /> accents and case</label>
   </div>

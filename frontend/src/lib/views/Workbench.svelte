@@ -86,7 +86,15 @@
   const ordered = $derived((content?.regions ?? []).filter((r) => !about.isArtifact(r.role)));
 </script>
 
-<svelte:window onkeydown={onKey} />
+<svelte:window
+  onkeydown={onKey}
+  onkeydowncapture={(event) => {
+    if (edits.hold(event)) {
+      event.preventDefault();
+      event.stopImmediatePropagation();
+    }
+  }}
+/>
 
 {#if view.contact}
   <ContactSheet />

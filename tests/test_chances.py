@@ -1,0 +1,192 @@
+"""Chances that words are wrong: the model's arithmetic, calibration, what is left, and what a word may be."""
+
+from __future__ import annotations
+
+import random
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from rapidfuzz.distance import Levenshtein
+from sklearn.calibration import calibration_curve
+from sklearn.ensemble import HistGradientBoostingClassifier
+from sklearn.metrics import brier_score_loss
+from spylls.hunspell import Dictionary
+from wordfreq import top_n_list
+from wordfreq import zipf_frequency as reference_frequency
+
+from bench.doubts import calibration_error, caught
+from bench.proofing_pages import plain, wrong_words
+from hyalen.core.frequencies import zipf_frequency
+from hyalen.core.model.content import Line, PageContent, Role, Word
+from hyalen.core.model.geometry import Box
+from hyalen.core.proofing.chance import judge, model_of
+from hyalen.core.proofing.confusions import confused, distance, misreadings
+from hyalen.core.proofing.evidence import FEATURES, Known, evidence, proofed_words
+from hyalen.core.proofing.remaining import Left, worth_a_look
+from hyalen.core.proofing.suggest import suggestions
+from hyalen.core.read import read_content
+from hyalen.demo.archive import LETTER_1
+from hyalen.demo.typeset import Typesetter
+from tests.conftest import ContentMaker, worn
+from tools.fit_chances import numbers
+
+HUNSPELL = Path("/usr/share/hunspell/en_US")
+short = st.text(alphabet="abcmnrl1I0oOtfé", max_size=8)
+
+
+def test_trees_give_what_the_library_gives_that_fitted_them() -> None:
+    """scikit-learn's own probabilities, to a millionth."""
+    rng = np.random.default_rng(1)
+    rows = rng.normal(size=(2_000, len(FEATURES))).astype(np.float32)
+    wrong = rows[:, 0] + rows[:, 3] * rows[:, 5] + rng.normal(size=2_000) > 1
+    made = HistGradientBoostingClassifier(max_iter=30, max_leaf_nodes=8).fit(rows, wrong)
+    fresh = rng.normal(size=(500, len(FEATURES))).astype(np.float32)
+    ours = model_of(numbers(made)).chances(fresh)
+    assert np.abs(ours - made.predict_proba(fresh)[:, 1]).max() < 1e-4
+    with pytest.raises(ValueError, match="other evidence"):
+        model_of(numbers(made) | {"features": ["something"]})
+
+
+def test_calibration_is_measured_as_the_library_measures_it() -> None:
+    rng = np.random.default_rng(2)
+    chances = rng.beta(1, 8, 5_000)
+    wrong = rng.random(5_000) < chances**1.2
+    shares, means = calibration_curve(wrong, chances, n_bins=10)
+    counts = np.histogram(chances, bins=10, range=(0, 1))[0]
+    weights = counts[counts > 0] / 5_000
+    assert calibration_error(chances, wrong) == pytest.approx(float((np.abs(shares - means) * weights).sum()), abs=1e-9)
+    assert np.mean((chances - wrong) ** 2) == pytest.approx(brier_score_loss(wrong, chances))
+    assert caught(np.array([0.9, 0.1, 0.8, 0.2]), np.array([True, True, False, False]), 0.5) == 0.5
+
+
+def test_what_is_left_lies_between_the_two_numbers_nineteen_times_of_twenty() -> None:
+    rng = np.random.default_rng(3)
+    chances = rng.beta(0.3, 12, 3_000)
+    left = Left.of(chances.tolist())
+    low, high = left.between
+    held = [low <= (rng.random(3_000) < chances).sum() <= high for _ in range(300)]
+    assert np.mean(held) >= 0.95  # the model's own error makes it wider
+    assert left + Left.of([0.5]) == Left(3_001, left.expected + 0.5, left.variance + 0.25)
+    assert Left().accuracy == 1.0 and Left().between == (0, 0)
+
+
+def test_doubts_worth_a_look_are_those_that_a_goal_takes() -> None:
+    chances = [0.9, 0.8, 0.5, 0.2, 0.1]
+    left = Left(1_000, sum(chances), 0.0)
+    assert worth_a_look(left, chances, 0.995) == 0
+    assert worth_a_look(left, chances, 0.999) == 2  # 0.8 of one wrong word in a thousand is left then
+    assert worth_a_look(left, chances, 1.0) == 5
+
+
+@given(short, short)
+def test_a_misreading_costs_no_more_than_an_edit_and_nothing_only_where_nothing_differs(a: str, b: str) -> None:
+    assert distance(a, b) <= Levenshtein.distance(a, b) + 1e-9
+    assert (distance(a, b) == 0) == (a == b)
+    assert distance(a, b) == pytest.approx(distance(b, a))
+
+
+@given(short)
+def test_every_misreading_is_one_cheap_step_away(text: str) -> None:
+    for meant in misreadings(text):
+        assert distance(text, meant) <= 0.3 + 1e-9
+
+
+def test_a_confusion_is_told_from_its_two_sides() -> None:
+    assert confused("tbe", "the") == ("b", "h") and confused("corn", "com") == ("rn", "m")
+    assert confused("same", "same") is None and confused("entirely", "otherwise") is None
+
+
+@pytest.mark.parametrize("base", ["en", "de", "fr", "el", "ar"])
+def test_words_are_as_frequent_as_the_lists_library_says(base: str) -> None:
+    told = [*top_n_list(base, 30_000)[::100], "1931", "12.3", "don't", "l'eau", "ÉTÉ", "12th", "xqzzk"]
+    assert [zipf_frequency(word, base) for word in told] == pytest.approx(
+        [reference_frequency(word, base) for word in told], abs=0.011
+    )
+
+
+def word(text: str, **more: object) -> Word:
+    return Word(id="w", text=text, box=Box(0, 0, 9, 9), confidence=0.5, **more)  # type: ignore[arg-type]
+
+
+def test_what_was_meant_is_suggested_first_and_hunspell_knows_it() -> None:
+    """Misreadings of common words; Debian's hunspell list, read by spylls, judges what is suggested."""
+    rng = random.Random(4)
+    wanted = [w for w in top_n_list("en", 6_000)[800:] if w.isalpha() and 5 <= len(w) <= 10]
+    tried = []
+    for meant in rng.sample(wanted, 120):
+        readings = [r for r in misreadings(meant) if zipf_frequency(r, "en") == 0 and r.isalpha()]
+        if readings:
+            tried.append((rng.choice(readings), meant))
+    offered = {read: suggestions(word(read), "eng", {}) for read, _ in tried}
+    assert sum(meant == offered[read][0] for read, meant in tried) >= 0.75 * len(tried)
+    assert sum(meant in offered[read][:3] for read, meant in tried) >= 0.95 * len(tried)
+    hunspell = Dictionary.from_files(str(HUNSPELL))
+    first = [offered[read][0] for read, _ in tried]
+    assert sum(hunspell.lookup(w) or hunspell.lookup(w.capitalize()) for w in first) >= 0.85 * len(first)
+
+
+def test_suggestions_know_the_document_the_lists_other_readings_and_what_was_taught() -> None:
+    assert suggestions(word("Tomgrunn,"), "eng", {"torgrunn": 12})[0] == "Torgrunn,"
+    assert suggestions(word("Skamholm"), "eng", {}, {"skarnholm"})[0] == "Skarnholm"
+    assert suggestions(word("ofthe"), "eng", {})[0] == "of the"
+    assert "1931" in suggestions(word("193l"), "eng", {}) and "HARBOUR" in suggestions(word("HARBDUR"), "eng", {})
+    assert suggestions(word("lwo", others=("two",)), "eng", {})[0] == "two"
+    plain_order = suggestions(word("hat"), "eng", {})
+    taught = suggestions(word("hat"), "eng", {}, taught={("h", "b"): 3})
+    assert taught.index("bat") < plain_order.index("bat")
+    assert all(s[0].isdigit() for s in suggestions(word("17"), "eng", {}))
+
+
+def test_a_list_and_the_document_speak_for_a_word(maker: type[ContentMaker]) -> None:
+    page = worn(maker().add(Role.PARAGRAPH, "The light of Grimhaug was lit").page())
+
+    def chance(known: Known) -> float:
+        return next(j.chance for j in judge(page, known) if j.placed.word.text == "Grimhaug")
+
+    alone = chance(Known())
+    assert chance(Known(listed=frozenset({"grimhaug"}))) < 0.2 * alone
+    assert chance(Known(count=lambda core: 40 if core == "grimhaug" else 0)) < alone
+
+
+def test_a_word_in_two_lines_is_judged_whole(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "the uncondi-\ntional order").page()
+    unknown = evidence(page, proofed_words(page))[:, FEATURES.index("unknown")]
+    assert not unknown.any()
+
+
+def test_wrong_words_are_told_as_in_isris_word_accuracy(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "“The Keeper’s lamp, har-\nbour tbe 1931.").page()
+    words = proofed_words(page)
+    wrong = wrong_words(words, "the keeper's lamp harbour the 1931")
+    assert [w.word.text for w, is_wrong in zip(words, wrong, strict=True) if is_wrong] == ["tbe"]
+    assert plain("«Étude»,") == "étude"
+
+
+def test_the_second_reading_is_kept_with_the_words_of_unsure_lines(setter: Typesetter) -> None:
+    page = setter.set(LETTER_1, 100)
+    content = read_content(page.image, page.dpi, ("eng",))
+    told = [w for w in content.words if w.second is not None]
+    assert told and sum(w.second == w.text for w in told) > 0.4 * len(told)
+    lines = [line for region in content.everything for line in region.all_lines]
+    assert sum(any(w.second is not None for w in line.words) for line in lines) <= 10
+
+
+def test_the_worst_words_of_a_spoilt_page_come_first(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "the keeper writes tbe log and lights tho lamp of l9З1 at Torgrunn").page()
+
+    def unsure(line: Line) -> Line:
+        bad = {"tbe", "tho", "l9З1"}
+        return line.model_copy(
+            update={
+                "words": tuple(w.model_copy(update={"confidence": 0.6 if w.text in bad else 0.96}) for w in line.words)
+            }
+        )
+
+    judged = sorted(judge(page.with_lines(unsure)), key=lambda j: -j.chance)
+    assert {j.placed.word.text for j in judged[:3]} == {"tbe", "tho", "l9З1"}
+    assert all(a.chance >= b.chance for a, b in pairwise(judged))
+    assert judge(PageContent(width=10, height=10, dpi=300)) == []
