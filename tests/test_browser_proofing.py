@@ -203,3 +203,28 @@ def test_a_change_of_another_word_elsewhere_is_merged_and_of_the_same_refused(pa
     assert "mended" in texts and "lantern" in texts
     change(next(w for w in words(server, 1, at) if w["id"] == mine["id"]), "theirs")
     assert "theirs" in [w["text"] for w in words(server, 1, at)]
+
+
+def test_a_sample_is_judged_by_keys(page: Page, server: Server) -> None:
+    page.goto(f"http://127.0.0.1:{server.port}/#/document/1/proof/1")
+    page.get_by_role("button", name="Sample…").click()
+    panel = page.get_by_role("dialog", name="Sample of words")
+    panel.get_by_label("Draw").fill("6")
+    panel.get_by_role("button", name="Draw", exact=True).click()
+    expect(panel.get_by_text("6 to go")).to_be_visible()
+    panel.focus()
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    expect(panel.get_by_text("4 to go")).to_be_visible()
+    page.keyboard.press("w")
+    panel.get_by_label("It says").fill("corrected-in-the-sample")
+    page.keyboard.press("Enter")
+    expect(panel.get_by_text("3 to go")).to_be_visible()
+    for _ in range(3):
+        page.keyboard.press("Enter")
+    expect(panel.get_by_text("5 of 6")).to_be_visible()
+    for _ in range(50):
+        if "corrected-in-the-sample" in [w["text"] for at in range(3) for w in words(server, 1, at)]:
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError("the correction was lost")

@@ -27,6 +27,7 @@ from hyalen.core.proofing.chance import judge, model_of
 from hyalen.core.proofing.confusions import confused, distance, misreadings
 from hyalen.core.proofing.evidence import FEATURES, Known, evidence, proofed_words
 from hyalen.core.proofing.remaining import Left, worth_a_look
+from hyalen.core.proofing.sampling import more_for, wilson
 from hyalen.core.proofing.suggest import suggestions
 from hyalen.core.read import read_content
 from hyalen.demo.archive import LETTER_1
@@ -190,3 +191,29 @@ def test_the_worst_words_of_a_spoilt_page_come_first(maker: type[ContentMaker]) 
     assert {j.placed.word.text for j in judged[:3]} == {"tbe", "tho", "l9З1"}
     assert all(a.chance >= b.chance for a, b in pairwise(judged))
     assert judge(PageContent(width=10, height=10, dpi=300)) == []
+
+
+@pytest.mark.parametrize(
+    "right,of,low,high",
+    [
+        (81, 263, 0.2553, 0.3662),
+        (15, 148, 0.0624, 0.1605),
+        (0, 20, 0.0, 0.1611),
+        (1, 29, 0.0061, 0.1718),
+        (29, 29, 0.8830, 1.0),
+    ],
+)
+def test_the_interval_is_wilsons(right: int, of: int, low: float, high: float) -> None:
+    """Newcombe, "Two-sided confidence intervals for the single proportion", Statistics in Medicine 17, 1998, table I,
+
+    method 3; the values are from memory.
+    """
+    assert wilson(right, of) == pytest.approx((low, high), abs=6e-5)
+
+
+def test_so_many_more_make_the_interval_as_narrow_as_is_wanted() -> None:
+    more = more_for(48, 50, 0.01)
+    share = 48 / 50
+    assert wilson(round(share * (50 + more)), 50 + more).reach <= 0.01
+    assert wilson(round(share * (30 + more)), 30 + more).reach > 0.01 - 2e-4
+    assert more_for(5_000, 5_000, 0.05) == 0 and more_for(0, 0, 0.1) > 0

@@ -545,3 +545,24 @@ def test_what_is_left_what_a_word_may_be_and_word_lists(client: TestClient, read
     wanted = {"text": "tbe", "way": "words", "by": "the", "pages": ids}
     assert client.post(f"/api/documents/{document}/replace", json=wanted).json()["words"] == 2
     assert client.get(url).json()["expected"] < before["expected"]
+
+
+def test_a_sample_is_drawn_judged_and_told(client: TestClient, read: tuple[int, int]) -> None:
+    store = client.app.state.services.store  # type: ignore[attr-defined]
+    pages = [ContentMaker().add(Role.PARAGRAPH, "The keeper lit the lamp and wrote the log").page() for _ in range(3)]
+    document, ids = read_document(store, pages)
+    settled = {"revision": store.pages.page(ids[0]).revision, "operation": {"op": "accept_word", "word_id": "w1"}}
+    client.post(f"/api/pages/{ids[0]}/edits", json=settled).raise_for_status()
+    url = f"/api/documents/{document}/sample"
+    assert client.get(url).json()["waiting"] == []
+    drawn = client.post(url, json={"size": 500}).json()["waiting"]
+    assert len(drawn) == 26 and (ids[0], "w1") not in {(w["page"], w["word"]) for w in drawn}
+    assert drawn[0]["box"] == list(next(w.box for w in pages[0].words if w.id == drawn[0]["word"]))
+    for i, word in enumerate(drawn):
+        told = client.post(f"{url}/verdicts", json={"page": word["page"], "word": word["word"], "right": i > 0}).json()
+    assert (told["looked_at"], told["right"], told["waiting"]) == (26, 25, [])
+    assert told["between"][0] < 25 / 26 < told["between"][1] and told["more"] > 0
+    stranger = client.post(f"{url}/verdicts", json={"page": ids[0], "word": "w1", "right": True})
+    assert stranger.status_code == 404
+    client.delete(url).raise_for_status()
+    assert client.get(url).json()["looked_at"] == 0

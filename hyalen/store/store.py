@@ -19,6 +19,7 @@ from hyalen.store.journal import Journal
 from hyalen.store.outcome import Stale
 from hyalen.store.pages import Pages
 from hyalen.store.proofing import Proofing
+from hyalen.store.samples import Samples
 from hyalen.store.search import Search, index_all
 from hyalen.store.settings import Settings
 from hyalen.store.tasks import Tasks
@@ -52,6 +53,7 @@ class Store:
         self.doubts = Doubts(self.database)
         self.journal = Journal(self.database)
         self.search, self.lists = Search(self.database), WordLists(self.database)
+        self.samples = Samples(self.database, self.pages)
         self.proofing = Proofing(self.database, self.documents, self.pages, self.lists)
         self.contents = Contents(
             self.database, self.pages, self.doubts, self.search, self.lists, self.journal, self.tasks

@@ -383,6 +383,41 @@ class Left(BaseModel):
     look: int
 
 
+class SampleSize(BaseModel):
+    size: int = Field(ge=1, le=5_000)
+
+
+class Verdict(BaseModel):
+    page: Id
+    word: str = Field(max_length=40)
+    right: bool
+
+
+class DrawnWord(BaseModel):
+    page: int
+    position: int
+    word: str
+    text: str
+    box: Box
+    image: str | None
+    size: tuple[int, int] | None
+
+
+class Sample(BaseModel):
+    """Words drawn by lot among those that nobody has settled.
+
+    The share of right ones lies `between` two, nineteen times of twenty; `more` must be looked at for an interval of
+    `reach` to both sides.
+    """
+
+    looked_at: int
+    right: int
+    between: tuple[float, float]
+    reach: float
+    more: int
+    waiting: list[DrawnWord]
+
+
 class ListedWords(BaseModel):
     words: list[Annotated[OneLine, Field(max_length=200)]] = Field(max_length=200_000)
 

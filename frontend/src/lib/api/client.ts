@@ -41,6 +41,7 @@ export type Found = Schemas['Found'];
 export type FoundPlace = Schemas['FoundPlace'];
 export type Way = Schemas['Way'];
 export type Sought = { text: string; way: Way; exact: boolean };
+export type Sample = Schemas['Sample'];
 export type Picture = Schemas['Picture'];
 export type Box = [number, number, number, number];
 
@@ -109,6 +110,11 @@ export const api = {
   wordHelp: (id: number, word_id: string) =>
     ok<WordHelp>(client.GET('/api/pages/{page_id}/words/{word_id}/help', { params: { path: { page_id: id, word_id } } })),
   left: (id: number, goal: number) => ok<Left>(client.GET('/api/documents/{document_id}/left', { params: { ...document(id), query: { goal } } })),
+  sample: (id: number) => ok<Sample>(client.GET('/api/documents/{document_id}/sample', { params: document(id) })),
+  drawSample: (id: number, size: number) => ok<Sample>(client.POST('/api/documents/{document_id}/sample', { params: document(id), body: { size } })),
+  judgeDrawn: (id: number, page: number, word: string, right: boolean) =>
+    ok<Sample>(client.POST('/api/documents/{document_id}/sample/verdicts', { params: document(id), body: { page, word, right } })),
+  discardSample: (id: number) => ok(client.DELETE('/api/documents/{document_id}/sample', { params: document(id) })),
   addWords: (list: number, words: string[]) =>
     ok<{ words: string[] }>(client.POST('/api/word-lists/{batch_id}', { params: batch(list), body: { words } })),
   search: (sought: Sought, where: { document?: number; batch?: number }, first: number, limit: number, signal?: AbortSignal) =>

@@ -2,6 +2,7 @@
   import { untrack } from 'svelte';
   import { finding } from '../bench/finding.svelte';
   import { GOALS, proof } from '../bench/proof.svelte';
+  import SamplePanel from './SamplePanel.svelte';
   import { reasonOf } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { doubts } from '../bench/doubts.svelte';
@@ -14,6 +15,7 @@
   const doubt = $derived(at >= 0 ? walk[at] : undefined);
   const own = $derived(doubts.list.some((d) => d.stage === view.stage));
   let open = $state(false);
+  let sampling = $state(false);
   let listed = $state(LISTED);
   const counts = $derived(desk.document?.doubts ?? {});
   /** As the server counts them: the list itself may still be on its way. */
@@ -46,9 +48,11 @@
       <label>Good enough: <select class="goal" value={proof.goal} onchange={(e) => proof.aim(Number(e.currentTarget.value))}>{#each GOALS as goal (goal)}<option value={goal}>{share(goal)}</option>{/each}</select></label>
       <span>{left.look ? `the worst ${left.look.toLocaleString()} ${left.look === 1 ? 'doubt is' : 'doubts are'} worth a look` : `reached: ${share(left.accuracy)} expected`}</span>
     </p>
+    <p class="m-0 mt-1"><button class="step" onclick={() => (sampling = true)}>Sample…</button> <span class="text-quiet">tells how many are right</span></p>
     {#if edits.pace !== null}<p class="text-quiet m-0">{edits.pace} words a minute{left.look ? `, about ${Math.max(1, Math.round(left.look / edits.pace))} min to go` : ''}</p>{/if}
   </section>
 {/if}
+{#if sampling}<SamplePanel onclose={() => (sampling = false)} />{/if}
 {#if edits.kin}
   <p class="kin m-0 flex items-center gap-2 px-3 py-1 text-sm">“{edits.kin.read}” stands {edits.kin.count === 1 ? 'once' : `${edits.kin.count} times`} more. <button class="step" onclick={() => edits.kin && finding.show(edits.kin.read, edits.kin.text)}>See them <span class="key">Alt K</span></button></p>
 {/if}
