@@ -24,7 +24,7 @@ from hyalen.core.reading.upright import find_turn
 from hyalen.demo.spoil import spoil
 from hyalen.demo.typeset import typesetter
 
-TRAINING = range(240)
+TRAINING = range(144)
 TESTING = range(10_000, 10_060)
 AT_ONCE = 24  # pages that are made before they are read
 FLAGGED = 0.06  # of all words

@@ -75,9 +75,14 @@ def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPag
     face = str(rng.choice(FACES)) if latin else NON_LATIN
     size = float(rng.uniform(9, 12.5))
     direction = "rtl" if is_right_to_left(language) else "ltr"
-    body = "".join(f'<p data-role="paragraph">{escape(text)}</p>' for text in items)
+    if seed // len(languages) % PAGES == PAGES - 1:
+        items = items[:2]
+        items[1:1] = [""]
+    body = "".join(f'<p data-role="paragraph">{escape(text)}</p>' if text else _table(rng, names) for text in items)
     html = f"""<!doctype html><html lang="{language_tag(language)}" dir="{direction}"><style>
-    body{{margin:20mm;font:{size:.1f}pt/1.4 {face}}} p{{margin:0 0 .6em}}</style>{body}</html>"""
+    body{{margin:20mm;font:{size:.1f}pt/1.4 {face}}} p{{margin:0 0 .6em}}
+    td{{padding:.3mm 3mm;text-align:right}} table{{border-collapse:collapse;margin:5mm 0}}
+    .ruled td{{border:1px solid #000}}</style>{body}</html>"""
     worn = float(rng.uniform(0, 1)) ** 1.5
     how = Spoiling(
         skew=float(rng.uniform(-2, 2)),
@@ -92,6 +97,23 @@ def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPag
     )
     dpi = float(rng.choice([110, 150, 200, 300, 300, 300]))
     return ProofPage(html, language, dpi, how)
+
+
+def _table(rng: np.random.Generator, names: list[str]) -> str:
+    """Rows of names and figures, ruled or not, with their sums."""
+    columns, rows = int(rng.integers(3, 7)), int(rng.integers(8, 20))
+    decimals = int(rng.integers(0, 3))
+    figures = rng.integers(5, 10 ** int(rng.integers(2, 5)), (rows, columns))
+
+    def row(name: str, values: list[int]) -> str:
+        cells = "".join(f"<td>{value / 10**decimals:.{decimals}f}</td>" for value in values)
+        return f'<tr data-role="paragraph"><td>{escape(name)}</td>{cells}</tr>'
+
+    years = "".join(f"<td>{1920 + i}</td>" for i in range(columns))
+    body = "".join(row(names[i % len(names)], figures[i].tolist()) for i in range(rows))
+    total = row("Total", figures.sum(axis=0).tolist())
+    ruled = ' class="ruled"' if rng.random() < 0.5 else ""
+    return f'<table{ruled}><tr data-role="paragraph"><td></td>{years}</tr>{body}{total}</table>'
 
 
 _ALIKE = str.maketrans("’‘ʼ‐‑−–—“”„«»", '\'\'\'-----"""""')

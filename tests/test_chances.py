@@ -21,7 +21,7 @@ from wordfreq import zipf_frequency as reference_frequency
 from bench.doubts import calibration_error, caught
 from bench.proofing_pages import plain, wrong_words
 from hyalen.core.frequencies import zipf_frequency
-from hyalen.core.model.content import Line, PageContent, Role, Word
+from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Table, Word
 from hyalen.core.model.geometry import Box
 from hyalen.core.proofing.chance import judge, model_of
 from hyalen.core.proofing.confusions import confused, distance, misreadings
@@ -32,7 +32,7 @@ from hyalen.core.proofing.suggest import suggestions
 from hyalen.core.read import read_content
 from hyalen.demo.archive import LETTER_1
 from hyalen.demo.typeset import Typesetter
-from tests.conftest import ContentMaker, worn
+from tests.conftest import ContentMaker, make_line, worn
 from tools.fit_chances import numbers
 
 HUNSPELL = Path("/usr/share/hunspell/en_US")
@@ -217,3 +217,24 @@ def test_so_many_more_make_the_interval_as_narrow_as_is_wanted() -> None:
     assert wilson(round(share * (50 + more)), 50 + more).reach <= 0.01
     assert wilson(round(share * (30 + more)), 30 + more).reach > 0.01 - 2e-4
     assert more_for(5_000, 5_000, 0.05) == 0 and more_for(0, 0, 0.1) > 0
+
+
+def test_figures_of_a_column_that_adds_up_are_hardly_doubted() -> None:
+    def table(total: str) -> PageContent:
+        ids = ContentMaker().ids
+        rows = [("Light", "Oil", "Wick"), ("Hallvik", "14", "7"), ("Torgrunn", "31", "5"), ("Total", "45", total)]
+        cells = tuple(
+            Cell(row=r, column=c, header=r == 0, box=Box(300 * c, 100 * r, 300 * c + 200, 100 * r + 50),
+                 lines=(make_line(text, 300 * c, 100 * r, ids, confidence=0.5),))
+            for r, row in enumerate(rows) for c, text in enumerate(row)
+        )  # fmt: skip
+        grid = Table(rows=4, columns=3, cells=cells)
+        region = Region(
+            id="r1", kind=RegionKind.TABLE, role=Role.TABLE, outline=Box(0, 0, 900, 400).polygon(), table=grid
+        )
+        return PageContent(width=1000, height=1400, dpi=100, regions=(region,), languages=("eng",))
+
+    right = {j.placed.word.text: j.chance for j in judge(table("12"))}
+    wrong = {j.placed.word.text: j.chance for j in judge(table("13"))}
+    assert right["7"] < 0.1 * wrong["7"] and right["12"] < 0.1 * wrong["13"]
+    assert right["14"] == pytest.approx(wrong["14"]) and right["Hallvik"] == pytest.approx(wrong["Hallvik"])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Collection
 from functools import cache
 from importlib.resources import files
 from typing import Any, NamedTuple
@@ -21,9 +22,11 @@ from hyalen.core.proofing.evidence import (
     evidence,
     proofed_words,
 )
+from hyalen.core.proofing.totals import cells_that_add_up
 
 NUMBERS = "chances.json"  # made by tools/fit_chances.py
 SETTLED = 0.002  # chance that a word is wrong that a person has looked at
+ADDS_UP = 0.05  # of its chance is left to a figure of a column whose total is right
 LISTED = 0.1  # of its chance is left to a word that the clerk's lists have
 WORTH_ASKING = 0.02  # chance from which on it is asked how often the document says the word
 
@@ -111,10 +114,14 @@ def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
     for i in np.flatnonzero(chances >= WORTH_ASKING):
         rows[i, IN_DOCUMENT] = min(known.count(core_of(words[i].word.text).casefold()), MOST_COUNTED)
     chances = fitted().chances(rows)
-    return [Judged(p, _chance(p, float(c), known), row) for p, c, row in zip(words, chances, rows, strict=True)]
+    tables = (region.table for region in content.everything if region.table is not None)
+    sums = {w.id for table in tables for cell in cells_that_add_up(table) for line in cell.lines for w in line.words}
+    return [Judged(p, _chance(p, float(c), known, sums), row) for p, c, row in zip(words, chances, rows, strict=True)]
 
 
-def _chance(placed: Placed, chance: float, known: Known) -> float:
+def _chance(placed: Placed, chance: float, known: Known, sums: Collection[str]) -> float:
     if placed.word.settled:
         return SETTLED
+    if placed.word.id in sums:
+        chance *= ADDS_UP
     return chance * LISTED if core_of(placed.word.text).casefold() in known.listed else chance

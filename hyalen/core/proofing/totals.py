@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from typing import NamedTuple
 
 from hyalen.core.model.content import Cell, Table
 
@@ -30,8 +31,21 @@ def number(text: str) -> float | None:
     return -value if negative else value
 
 
-def wrong_totals(table: Table) -> Iterator[tuple[Cell, float]]:
-    """Cells of rows of totals that say something else than the rows above add up to, with that sum.
+class Total(NamedTuple):
+    """A cell of a row of totals, what it says, the cells that it adds up, and their sum."""
+
+    cell: Cell
+    printed: float
+    parts: tuple[Cell, ...]
+    sum_: float
+
+    @property
+    def is_right(self) -> bool:
+        return abs(self.sum_ - self.printed) <= 0.006 * max(1, len(self.parts))  # parts may have been rounded
+
+
+def totals(table: Table) -> Iterator[Total]:
+    """The totals whose parts are all numbers.
 
     A row of totals adds up the rows from the one before it, or from the head.
     """
@@ -46,10 +60,18 @@ def wrong_totals(table: Table) -> Iterator[tuple[Cell, float]]:
                 continue
             printed = number(cell.text)
             above = [c for each in rows[start:r] if (c := each.get(column)) is not None and not c.header]
-            values = [number(c.text) for c in above if c.text.strip()]
-            known = [v for v in values if v is not None]
-            if printed is None or len(known) < LEAST or len(known) < len(values):
-                continue
-            if abs(sum(known) - printed) > 0.006 * max(1, len(known)):  # parts may have been rounded
-                yield cell, round(sum(known), 6)
+            filled = tuple(c for c in above if c.text.strip())
+            values = [v for c in filled if (v := number(c.text)) is not None]
+            if printed is not None and len(values) == len(filled) >= LEAST:
+                yield Total(cell, printed, filled, sum(values))
         start = r + 1
+
+
+def wrong_totals(table: Table) -> Iterator[tuple[Cell, float]]:
+    """Cells of rows of totals that say something else than the rows above add up to, with that sum."""
+    return ((total.cell, round(total.sum_, 6)) for total in totals(table) if not total.is_right)
+
+
+def cells_that_add_up(table: Table) -> Iterator[Cell]:
+    """Cells of columns whose total is right, and those totals: hardly one of them can have been misread."""
+    return (cell for total in totals(table) if total.is_right for cell in (*total.parts, total.cell))

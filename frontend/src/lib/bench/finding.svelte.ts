@@ -1,4 +1,4 @@
-import { api, type Found, type FoundPlace, type Sought, type Way } from '../api/client';
+import { api, type Found, type FoundPlace, type Role, type Sought, type Way } from '../api/client';
 import { desk } from './desk.svelte';
 import { edits } from './edits.svelte';
 import { counted } from './words';
@@ -23,6 +23,9 @@ export class Finding {
   way = $state<Way>('part');
   exact = $state(false);
   where = $state<Where>('document');
+  /** Blocks of one role or language only, where they are set. */
+  role = $state<Role | ''>('');
+  language = $state('');
   hits = $state<FoundPlace[]>([]);
   total = $state(0);
   at = $state(-1);
@@ -38,7 +41,7 @@ export class Finding {
   private back: HTMLElement | null = null;
 
   get sought(): Sought {
-    return { text: this.text, way: this.way, exact: this.exact };
+    return { text: this.text, way: this.way, exact: this.exact, ...(this.role && { role: this.role }), ...(this.language && { language: this.language }) };
   }
 
   show(text = '', by = ''): void {
@@ -50,6 +53,8 @@ export class Finding {
     this.way = 'words';
     this.exact = true;
     this.where = 'document';
+    this.role = '';
+    this.language = '';
     void this.look();
   }
 

@@ -1,6 +1,8 @@
 <script lang="ts">
   import { Spinner } from 'flowbite-svelte';
   import type { FoundPlace, Way } from '../api/client';
+  import { about } from '../bench/about.svelte';
+  import { ROLES } from '../bench/roles';
   import { desk } from '../bench/desk.svelte';
   import { finding, type Where } from '../bench/finding.svelte';
 
@@ -45,6 +47,10 @@
   <div class="how">
     <label>as <select aria-label="as" bind:value={finding.way} onchange={() => void finding.look()}>{#each ways as [id, name] (id)}<option value={id}>{name}</option>{/each}</select></label>
     <label>in <select bind:value={finding.where} onchange={() => void finding.look()}>{#each places as [id, name] (id)}<option value={id} disabled={id === 'document' && !desk.document}>{name}</option>{/each}</select></label>
+    <label>blocks <select aria-label="blocks" bind:value={finding.role} onchange={() => void finding.look()}><option value="">of any role</option>{#each ROLES as r (r.role)}<option value={r.role}>{r.name}</option>{/each}</select></label>
+    {#if (desk.document?.languages.length ?? 0) !== 1 && about.languages.length}
+      <label>language <select aria-label="language" bind:value={finding.language} onchange={() => void finding.look()}><option value="">any</option>{#each about.languages as l (l.code)}<option value={l.code}>{l.name}</option>{/each}</select></label>
+    {/if}
     <label><input type="checkbox" bind:checked={finding.exact} onchange={() => void finding.look()} /> accents and case</label>
   </div>
   {#if desk.document && finding.where === 'document'}
