@@ -111,11 +111,12 @@ def read_document(
     how: Cleaned | None = None,
 ) -> tuple[int, list[int]]:
     """A document whose pages are read, and their ids; `image` is the file of all their pictures."""
-    batch = store.documents.add_batch("b", list(languages))
-    document = store.documents.add(batch, "Some scan.pdf", "0" * 64, len(contents))
-    ids = store.pages.ids(document)
-    for page_id, content in zip(ids, contents, strict=True):
-        read_page(store, page_id, content, how, image)
+    with store.database.write():  # as one, so that no foreman takes a task meanwhile
+        batch = store.documents.add_batch("b", list(languages))
+        document = store.documents.add(batch, "Some scan.pdf", "0" * 64, len(contents))
+        ids = store.pages.ids(document)
+        for page_id, content in zip(ids, contents, strict=True):
+            read_page(store, page_id, content, how, image)
     return document, ids
 
 

@@ -23,7 +23,7 @@ def store(data: Path) -> Store:
 @pytest.fixture
 def document(store: Store, maker: type[ContentMaker]) -> int:
     """Four pages, read, each with its number as its text."""
-    pages = [maker().add(Role.PARAGRAPH, f"page {letter * 4} qzxv").page() for letter in "abcd"]
+    pages = [maker().add(Role.PARAGRAPH, f"page {letter * 4} qz{letter}xv").page() for letter in "abcd"]
     return read_document(store, pages)[0]
 
 

@@ -6,10 +6,10 @@ import json
 import random
 import time
 from bisect import bisect_right
-from collections import defaultdict
 from dataclasses import dataclass
 from itertools import accumulate
 
+from hyalen.core.model.content import Word
 from hyalen.core.model.geometry import Box
 from hyalen.core.proofing.evidence import proofed_words
 from hyalen.store.database import Database
@@ -51,24 +51,28 @@ class Samples:
         if not ends:
             return
         lot = random.Random(seed)
-        chosen = defaultdict[int, list[int]](list)
-        for number in lot.sample(range(ends[-1]), min(size, ends[-1])):
+        known = {
+            (r["page_id"], r["word_id"])
+            for r in self.database.rows("SELECT page_id, word_id FROM sample WHERE document_id = ?", document_id)
+        }
+        pages: dict[int, list[Word]] = {}
+        drawn: list[tuple[int, Word]] = []
+        for number in lot.sample(range(ends[-1]), ends[-1]):
             at = bisect_right(ends, number)
-            chosen[rows[at]["id"]].append(number - (ends[at - 1] if at else 0))
-        with self.database.write() as db:
-            for page_id, places in chosen.items():
+            page_id, place = rows[at]["id"], number - (ends[at - 1] if at else 0)
+            if page_id not in pages:
                 content = self.pages.content(page_id)
-                words = [p.word for p in proofed_words(content)] if content is not None else []
-                drawn = (words[place] for place in sorted(places) if place < len(words))
-                db.executemany(
-                    """INSERT OR IGNORE INTO sample (document_id, page_id, word_id, text, place, made)
-                       VALUES (?, ?, ?, ?, ?, ?)""",
-                    [
-                        (document_id, page_id, w.id, w.text, json.dumps(list(w.box)), time.time())
-                        for w in drawn
-                        if not w.settled
-                    ],
-                )
+                pages[page_id] = [p.word for p in proofed_words(content)] if content is not None else []
+            words = pages[page_id]
+            if place < len(words) and not words[place].settled and (page_id, words[place].id) not in known:
+                drawn.append((page_id, words[place]))
+            if len(drawn) == size:
+                break
+        with self.database.write() as db:
+            db.executemany(
+                "INSERT INTO sample (document_id, page_id, word_id, text, place, made) VALUES (?, ?, ?, ?, ?, ?)",
+                [(document_id, p, w.id, w.text, json.dumps(list(w.box)), time.time()) for p, w in drawn],
+            )
 
     def judge(self, page_id: int, word_id: str, right: bool) -> None:
         """Say whether a drawn word is right (raises NotFound where it was not drawn)."""
