@@ -23,7 +23,8 @@ from hyalen.core.decisions.requests import (
     SetText,
     SetWord,
 )
-from hyalen.core.model.content import Line, PageContent, Role, Word, WordState
+from hyalen.core.model.content import Line, PageContent, Part, Role, Word, WordState
+from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Finding
 from hyalen.core.proofing.chance import judge
@@ -282,3 +283,22 @@ def test_words_in_a_column_of_figures_are_one_doubt(maker: type[ContentMaker]) -
     assert "A cell in columns of figures holds no figure: “us”" in doubt.reason
     rows[3][1] = "17"
     assert not any(d.kind == "cell" for d in page_doubts(maker().table(rows).page()))
+
+
+def test_a_corrected_word_keeps_its_link_its_colour_and_its_lowered_letter(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "burns C02 here").page()
+    lowered = (Part(2, 3, Style.SUBSCRIPT),)
+
+    def dressed(line: Line) -> Line:
+        more = {"link": "https://skarnholm.example", "colour": "b01020", "parts": lowered}
+        return line.model_copy(
+            update={"words": tuple(w.model_copy(update=more if w.text == "C02" else {}) for w in line.words)}
+        )
+
+    page = page.with_lines(dressed)
+    words = list(apply(page, SetWord(word_id="w2", text="CO2")).words)
+    assert (words[1].text, words[1].link, words[1].colour, words[1].parts) == (
+        "CO2", "https://skarnholm.example", "b01020", lowered,
+    )  # fmt: skip
+    longer = list(apply(page, SetWord(word_id="w2", text="CO2-gas")).words)[1]
+    assert longer.parts == () and longer.link == "https://skarnholm.example"

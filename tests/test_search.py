@@ -98,7 +98,7 @@ def store(tmp_path: Path) -> Store:
 def report(store: Store, page_id: int) -> str:
     content = store.pages.content(page_id)
     assert content is not None
-    return next(r.text for r in content.everything if r.text.startswith("The keeper"))
+    return max((r.text for r in content.everything), key=len)
 
 
 def test_words_are_found_over_line_ends_with_their_ink(store: Store) -> None:
@@ -160,3 +160,45 @@ def test_cells_of_a_table_are_passages_of_their_own() -> None:
     table = Table(rows=1, columns=2, cells=tuple(cells))
     region = Region(id="r1", kind=RegionKind.TABLE, role=Role.TABLE, outline=outline, table=table)
     assert [p.text for p in passages(region, "eng")] == ["Oil", "12"]
+
+
+def test_a_document_is_searched_alone_and_what_its_other_pages_say_is_counted(store: Store) -> None:
+    first, pages = read_document(store, [PAGE, OTHER])
+    second, _ = read_document(store, [OTHER])
+    for way in (Way.WORDS, Way.START, Way.PART, Way.PATTERN):
+        alone = store.search.find(Sought(text="keeper", way=way), Scope(first))
+        assert alone.total == 2 and alone.pages == tuple(pages)
+        assert store.search.find(Sought(text="keeper", way=way), Scope()).total == 3
+    batch = store.documents.document(second).batch_id
+    assert store.search.find(Sought(text="keeper"), Scope(batch_id=batch)).total == 1
+    assert store.search.find(Sought(text="keeper"), Scope(first, language="deu")).total == 0
+    assert store.search.said_elsewhere(first, pages[0], "keeper") == 1
+    assert store.search.said_elsewhere(second, 0, "Keeper,") == 1
+    assert store.search.said_elsewhere(first, pages[0], "—") == 0
+
+
+def test_pages_that_are_taken_out_are_not_searched(store: Store) -> None:
+    document, (one, _) = read_document(store, [PAGE, OTHER])
+    store.settings.take_out(document, [one])
+    assert store.search.find(Sought(text="keeper"), Scope(document)).total == 1
+    store.decisions.undo(document)
+    assert store.search.find(Sought(text="keeper"), Scope(document)).total == 2
+
+
+def test_a_patterns_groups_are_put_in_on_the_page(store: Store) -> None:
+    document, ids = read_document(store, [PAGE])
+    sought = Sought(text=r"(\w+) of (\w+)", way=Way.PATTERN)
+    store.decisions.replace(document, sought, Scope(document), r"\2's \1", ids)
+    assert "The Torgnrun's keeper writes" in report(store, ids[0])
+    with pytest.raises(PatternError):
+        store.decisions.replace(document, Sought(text="a", way=Way.PATTERN), Scope(document), r"\9", ids)
+    assert "The Torgnrun's keeper writes" in report(store, ids[0])
+
+
+def test_neighbouring_places_in_one_word_are_replaced_together(store: Store) -> None:
+    document, ids = read_document(store, [PAGE])
+    store.decisions.replace(document, Sought(text="g"), Scope(document), "q", ids)
+    text = report(store, ids[0])
+    assert "Torqnrun" in text and "liqht" in text and "niqht" in text and "g" not in text
+    content = store.pages.content(ids[0])
+    assert content is not None and len(list(content.words)) == len(list(PAGE.words))

@@ -16,10 +16,13 @@ from hyalen.core.decisions.replay import perform
 from hyalen.core.decisions.requests import AcceptDoubt, Move, Request, SetAlternative, SetLine, SetRole, SetWord
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.treatment import Finding, Lighten, Switch, Treatment
+from hyalen.core.proofing.doubts import Stage
+from hyalen.core.proofing.search import Sought
 from hyalen.store.database import migrations
+from hyalen.store.search import Scope
 from hyalen.store.store import Store
-from tests.conftest import ContentMaker
-from tests.helpers import cleaned, do, waiting
+from tests.conftest import ContentMaker, worn
+from tests.helpers import cleaned, do, read_document, waiting
 
 
 def old_database(data: Path, until: int) -> sqlite3.Connection:
@@ -207,3 +210,31 @@ def test_a_migration_that_fails_changes_nothing(data: Path, old: OldDirectory) -
     connection = sqlite3.connect(data / "hyalen.sqlite3")
     assert connection.execute("PRAGMA user_version").fetchone() == (2,)
     assert connection.execute("SELECT count(*) FROM edit").fetchone() == (len(EDITS),)
+
+
+def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path) -> None:
+    content = worn(ContentMaker().add(Role.PARAGRAPH, "tbe lamp of Grimhaug").page())
+    store = Store(data)
+    document, ids = read_document(store, [content, content])
+    wanted = (store.search.find(Sought(text="lamp"), Scope(document)).total, store.doubts.left(document).words)
+    doubts = {d.key for d in store.doubts.of_document(document, Stage.PROOF)}
+    store.close()
+    connection = sqlite3.connect(data / "hyalen.sqlite3")
+    for trigger in ("passage_added", "passage_gone"):
+        connection.execute(f"DROP TRIGGER {trigger}")
+    for table in ("passage_index", "passage", "listed", "sample"):
+        connection.execute(f"DROP TABLE {table}")
+    for column in ("proofed", "expected", "variance"):
+        connection.execute(f"ALTER TABLE page DROP COLUMN {column}")
+    connection.execute("UPDATE doubt SET weight = 0.11")
+    connection.execute("PRAGMA user_version = 6")
+    connection.commit()
+    connection.close()
+    store = Store(data)
+    assert (store.search.find(Sought(text="lamp"), Scope(document)).total, store.doubts.left(document).words) == wanted
+    told = store.doubts.of_document(document, Stage.PROOF)
+    assert {d.key for d in told} >= doubts and all(d.weight != 0.11 for d in told)
+    store.decisions.edit(ids[0], store.pages.page(ids[0]).revision, SetWord(word_id="w2", text="lantern"))
+    assert store.search.find(Sought(text="lamp"), Scope(document)).total == wanted[0] - 1
+    store.delete_document(document)
+    assert store.search.find(Sought(text="lamp"), Scope()).total == 0

@@ -52,7 +52,12 @@
   }
 </script>
 
-<svelte:window onkeydown={onKey} />
+<svelte:window
+  onkeydown={onKey}
+  onbeforeunload={(event) => {
+    if (edits.unsent) event.preventDefault();
+  }}
+/>
 
 <div class="flex h-full flex-col">
   <TopBar onhelp={() => (helpOpen = true)} />

@@ -65,6 +65,10 @@ class Database:
         """All rows of a query."""
         return self._connection().execute(sql, values).fetchall()
 
+    def each(self, sql: str, *values: Any) -> Iterator[Row]:
+        """The rows of a query one by one, for those that are too many to hold."""
+        yield from self._connection().execute(sql, values)
+
     def row(self, sql: str, *values: Any) -> Row | None:
         """The first row, or None."""
         found: Row | None = self._connection().execute(sql, values).fetchone()

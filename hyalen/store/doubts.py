@@ -57,15 +57,7 @@ class Doubts:
         return [r["page_id"] for r in rows]
 
     def _add(self, db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]]) -> None:
-        db.executemany(
-            """INSERT OR REPLACE INTO doubt
-                 (page_id, document_id, key, stage, kind, weight, reason, region_id, word_id, text)
-               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
-            [
-                (page_id, document_id, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text)
-                for page_id, d in doubts
-            ],
-        )
+        add_doubts(db, document_id, doubts)
 
     def of_document(
         self,
@@ -128,3 +120,16 @@ class Doubts:
             batch_id,
         )
         return {r["stage"]: r["n"] for r in rows}
+
+
+def add_doubts(db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]]) -> None:
+    """Doubts of a document, each with its page's id."""
+    db.executemany(
+        """INSERT OR REPLACE INTO doubt
+             (page_id, document_id, key, stage, kind, weight, reason, region_id, word_id, text)
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+        [
+            (page_id, document_id, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text)
+            for page_id, d in doubts
+        ],
+    )

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.packing import unpacked
+from hyalen.core.proofing.evidence import MOST_COUNTED
 from hyalen.core.proofing.search import (
     Match,
     Passage,
@@ -107,11 +108,12 @@ class Search:
         if not tokens:
             return 0
         row = self.database.row(
-            """SELECT count(*) AS n FROM passage_index i JOIN passage s ON s.id = i.rowid
-               WHERE passage_index MATCH ? AND s.document_id = ? AND s.page_id != ?""",
-            f'"{" ".join(tokens)}"',
-            document_id,
+            """SELECT count(*) AS n FROM (
+                 SELECT 1 FROM passage_index i JOIN passage s ON s.id = i.rowid
+                 WHERE passage_index MATCH ? AND s.page_id != ? LIMIT ?)""",
+            _query(f'"{" ".join(tokens)}"', document_id),
             page_id,
+            MOST_COUNTED,
         )
         return int(row["n"]) if row else 0
 
@@ -131,16 +133,14 @@ class Search:
             index = "JOIN passage_index i ON i.rowid = s.id"
             where.append("passage_index MATCH ?")
             star = "*" if sought.way is Way.START else ""
-            values.append(f'"{" ".join(tokens)}"{star}')
+            values.append(_query(f'"{" ".join(tokens)}"{star}', scope.document_id))
         elif tokens:
             where += ["instr(s.folded, ?)"] * len(tokens)
             values += tokens
-        return iter(
-            self.database.rows(
-                f"""SELECT s.* FROM passage s JOIN page p ON p.id = s.page_id JOIN document d ON d.id = s.document_id
+        return self.database.each(
+            f"""SELECT s.* FROM passage s JOIN page p ON p.id = s.page_id JOIN document d ON d.id = s.document_id
                     {index} WHERE {" AND ".join(where)} ORDER BY d.batch_id, d.position, p.position, s.place""",
-                *values,
-            )
+            *values,
         )
 
     def _hit(self, row: sqlite3.Row, match: Match) -> Hit:
@@ -157,6 +157,11 @@ class Search:
             text[match.end : match.end + SHOWN],
             tuple(covered(_unpacked(row["words"]), match.start, match.end)),
         )
+
+
+def _query(phrase: str, document_id: int | None) -> str:
+    """What the index is asked: a phrase, in one document or in all."""
+    return f"folded : {phrase}" + (f' AND document : "d{document_id}"' if document_id is not None else "")
 
 
 def index_all(connection: sqlite3.Connection) -> None:

@@ -24,7 +24,7 @@ from hyalen.store.search import Search, index_all
 from hyalen.store.settings import Settings
 from hyalen.store.tasks import Tasks
 from hyalen.store.treatments import Treatments
-from hyalen.store.upgrade import snapshots_to_decisions
+from hyalen.store.upgrade import judge_words, snapshots_to_decisions
 from hyalen.store.wordlists import WordLists
 
 DATABASE = "hyalen.sqlite3"
@@ -46,7 +46,7 @@ class Store:
         directory.mkdir(parents=True, exist_ok=True)
         self.directory = directory
         self.blobs = Blobs(directory / "blobs")
-        self.database = Database(directory / DATABASE, {3: snapshots_to_decisions, 7: index_all})
+        self.database = Database(directory / DATABASE, {3: snapshots_to_decisions, 7: index_all, 8: judge_words})
         self.tasks = Tasks(self.database)
         self.documents = Documents(self.database, self.tasks)
         self.pages = Pages(self.database)

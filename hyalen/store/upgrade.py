@@ -1,4 +1,4 @@
-"""Brings data directories up whose journal held whole pages before and after each edit (migration 3)."""
+"""Brings data directories of earlier versions up: what SQL alone cannot do."""
 
 from __future__ import annotations
 
@@ -26,8 +26,12 @@ from hyalen.core.decisions.replay import replay
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned, Treatment
+from hyalen.core.proofing.chance import judge
+from hyalen.core.proofing.doubts import Stage, word_doubts
+from hyalen.core.proofing.remaining import Left
 from hyalen.store.arrangement import completed
 from hyalen.store.course import UPGRADED
+from hyalen.store.doubts import add_doubts
 
 log = logging.getLogger(__name__)
 READ_LABELS = {"Read", "Read again"}
@@ -41,6 +45,19 @@ class _Change(NamedTuple):
     label: str
     undone: bool
     operations: list[tuple[int | None, Operation]]
+
+
+def judge_words(db: sqlite3.Connection) -> None:
+    """What is to be expected of words that were read before anyone told their chances (migration 8)."""
+    for row in db.execute("SELECT id, document_id FROM page WHERE content IS NOT NULL").fetchall():
+        content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
+        judged = judge(content)
+        left = Left.of(each.chance for each in judged)
+        db.execute("UPDATE page SET proofed = ?, expected = ?, variance = ? WHERE id = ?", (*left, row[0]))
+        db.execute("DELETE FROM doubt WHERE page_id = ? AND stage = ? AND kind = 'word'", (row[0], Stage.PROOF))
+        fallback = content.languages[0] if content.languages else "eng"
+        fresh = (d for d in word_doubts(judged, fallback) if d.key not in content.accepted)
+        add_doubts(db, row[1], ((row[0], d) for d in fresh))
 
 
 def snapshots_to_decisions(db: sqlite3.Connection) -> None:

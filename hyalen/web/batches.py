@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from pathlib import Path
 from urllib.parse import quote
 
 from fastapi import APIRouter, Header, Request
@@ -11,8 +10,6 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, StreamingResponse
 from sse_starlette import EventSourceResponse
 from starlette.datastructures import UploadFile
-from starlette.exceptions import HTTPException
-from starlette.formparsers import MultiPartException
 from zipstream import ZipStream
 
 from hyalen import __version__
@@ -45,6 +42,7 @@ from hyalen.web.schemas import (
     Started,
 )
 from hyalen.web.services import Given, Services
+from hyalen.web.uploads import FILE, described, form_of, name_of
 from hyalen.work.foreman import Event
 from hyalen.work.intake import Taken, refuse, take_in
 
@@ -115,49 +113,30 @@ def delete_batch(batch_id: Id, given: Given) -> None:
 
 
 MOST_RANGE = 1_000  # letters that name pages
-FILES = {
-    "requestBody": {
-        "required": True,
-        "content": {
-            "multipart/form-data": {
-                "schema": {
-                    "type": "object",
-                    "required": ["files"],
-                    "properties": {
-                        "files": {"type": "array", "items": {"type": "string", "format": "binary"}},
-                        "pages": {"type": "string", "description": "of each file, for example 1-3, 7; all where empty"},
-                    },
-                }
-            }
-        },
-    }
-}
+FILES = described(
+    "files",
+    files={"type": "array", "items": FILE},
+    pages={"type": "string", "description": "of each file, for example 1-3, 7; all where empty"},
+)
 
 
 @router.post("/batches/{batch_id}/files", status_code=201, openapi_extra=FILES)
 async def add_files(batch_id: Id, request: Request, given: Given) -> Intake:
     """Each file becomes a document or a problem; one bad file does not stop the others."""
     given.store.documents.batch(batch_id)
-    try:
-        form = await request.form(max_files=MOST_FILES)
-    except (HTTPException, MultiPartException) as error:
-        raise BadRequest("No files", "The request is no form with files, or breaks off; send it again.") from error
-    files = [each for each in form.getlist("files") if isinstance(each, UploadFile)]
-    if not files:
-        raise BadRequest("No files", "The request brings no files.")
-    told = form.get("pages")
-    pages = told if isinstance(told, str) else ""
-    try:
-        return await run_in_threadpool(_taken_in, given, batch_id, files, pages)
-    finally:
-        await form.close()
+    async with form_of(request, MOST_FILES) as form:
+        files = [each for each in form.getlist("files") if isinstance(each, UploadFile)]
+        if not files:
+            raise BadRequest("No files", "The request brings no files.")
+        told = form.get("pages")
+        return await run_in_threadpool(_taken_in, given, batch_id, files, told if isinstance(told, str) else "")
 
 
 def _taken_in(given: Services, batch_id: int, files: list[UploadFile], pages: str) -> Intake:
     store, limits = given.store, given.foreman.limits
     taken: list[Taken] = []
     for file in files:
-        name = Path((file.filename or "unnamed").replace("\\", "/")).name or "unnamed"
+        name = name_of(file)
         with store.blobs.held():
             try:
                 blob = store.blobs.put_stream(file.file, limits.bytes)

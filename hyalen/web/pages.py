@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import re
-from pathlib import Path
 from urllib.parse import quote
 
 from fastapi import APIRouter, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, Response
 from starlette.datastructures import UploadFile
-from starlette.exceptions import HTTPException
-from starlette.formparsers import MultiPartException
 
 from hyalen.core.decisions.requests import AcceptDoubt, ReadRegions, SetWord, SubstitutePicture
 from hyalen.core.decisions.shaping import PICTURE_ROLES
@@ -26,26 +23,14 @@ from hyalen.web.batches import check_languages
 from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import Changed, Edit, Id, Page, Picture, ReadAgain, Started, TemplateUse
 from hyalen.web.services import Given, Services
+from hyalen.web.uploads import FILE, described, form_of, name_of
 from hyalen.work import jobs
 from hyalen.work.parts import read_parts, write_alone
 
 router = APIRouter(tags=["pages"])
 SHOWING_SECONDS = 30.0  # of a processor, to make a picture of an original that browsers do not show
 READING_SECONDS = 120.0  # of a processor, for parts of a page
-PICTURE = {
-    "requestBody": {
-        "required": True,
-        "content": {
-            "multipart/form-data": {
-                "schema": {
-                    "type": "object",
-                    "required": ["file"],
-                    "properties": {"file": {"type": "string", "format": "binary"}},
-                }
-            }
-        },
-    }
-}
+PICTURE = described("file", file=FILE)
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
@@ -150,28 +135,21 @@ def region_file(page_id: Id, region_id: str, format_name: str, given: Given) -> 
 async def add_picture(page_id: Id, request: Request, given: Given) -> Picture:
     """Bring in an image that can stand in a picture's stead."""
     document_id = given.store.pages.page(page_id).document_id
-    try:
-        form = await request.form(max_files=1)
-    except (HTTPException, MultiPartException) as error:
-        raise BadRequest("No file", "The request is no form with a file, or breaks off; send it again.") from error
-    try:
+    async with form_of(request, 1) as form:
         file = form.get("file")
         if not isinstance(file, UploadFile):
             raise BadRequest("No file", "The request brings no file.")
         return await run_in_threadpool(_kept_picture, given, document_id, file)
-    finally:
-        await form.close()
 
 
 def _kept_picture(given: Services, document_id: int, file: UploadFile) -> Picture:
     limits, blobs = given.foreman.limits, given.store.blobs
-    name = Path((file.filename or "unnamed").replace("\\", "/")).name or "unnamed"
     with blobs.held():
         try:
             came = blobs.put_stream(file.file, limits.bytes)
             made = given.showing.do(jobs.picture, str(blobs.path(came)), limits, seconds=SHOWING_SECONDS)
         except ValueError as error:
-            raise BadRequest("No picture", f"{name}: {error}.") from error
+            raise BadRequest("No picture", f"{name_of(file)}: {error}.") from error
         blob = blobs.put(made.image)
         given.store.documents.keep_picture(document_id, blob)
     return Picture(image=blob, width=made.width, height=made.height)

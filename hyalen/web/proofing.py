@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query
 from fastapi.responses import PlainTextResponse
 
+from hyalen.core.proofing.evidence import core_of
 from hyalen.core.proofing.sampling import more_for, wilson
 from hyalen.core.proofing.search import PatternError, Sought, Way
 from hyalen.store.search import Scope
@@ -26,7 +27,7 @@ def word_help(page_id: Id, word_id: str, given: Given) -> WordHelp:
     """What the word may have been, likeliest first, and how often the document says it as it was read."""
     word, made = given.store.proofing.suggestions(page_id, word_id)
     try:
-        sought = Sought(text=word.text, way=Way.WORDS, exact=True)
+        sought = Sought(text=core_of(word.text) or word.text, way=Way.WORDS, exact=True)
         kin = given.store.search.find(sought, Scope(given.store.pages.page(page_id).document_id), limit=0).total
     except PatternError:
         kin = 1

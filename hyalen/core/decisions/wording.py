@@ -39,8 +39,11 @@ def written(tokens: Sequence[str], old: Sequence[Word], box: Box, fresh: Iterato
     words = []
     for i, (token, place) in enumerate(zip(tokens, boxes, strict=True)):
         word_id = old[i].id if i < len(old) else next(fresh)
-        style = old[min(i, len(old) - 1)].style if old else ()
-        words.append(Word(id=word_id, text=token, box=place, confidence=1.0, state=WordState.CORRECTED, style=style))
+        was = old[min(i, len(old) - 1)] if old else None
+        kept: dict[str, object] = {"style": was.style, "colour": was.colour, "link": was.link} if was else {}
+        if was is not None and len(was.text) == len(token):  # a raised or lowered letter stays one
+            kept["parts"] = was.parts
+        words.append(Word(id=word_id, text=token, box=place, confidence=1.0, state=WordState.CORRECTED, **kept))  # type: ignore[arg-type]
     return words
 
 

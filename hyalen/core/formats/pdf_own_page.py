@@ -16,6 +16,7 @@ import pypdfium2
 import pypdfium2.raw as pdfium
 from pikepdf import Array, Dictionary, Name
 
+from hyalen.core.formats.pdf_own_text import Edges, links_of
 from hyalen.core.model.content import Line, PageContent, Region, Role
 from hyalen.core.model.document import OwnPage
 from hyalen.core.model.geometry import Box
@@ -35,9 +36,6 @@ ALLOWED_SPACES = frozenset(
 ENCODINGS = frozenset({"/WinAnsiEncoding", "/MacRomanEncoding"})
 LEAST_SPACED = 0.4  # spaces for each word of a page
 SLACK = 3  # pixels by which a word may reach out of what shows it
-
-
-Edges = tuple[float, float, float, float]  # left, bottom, right, top in points
 
 
 class OwnText(NamedTuple):
@@ -103,16 +101,12 @@ def own_texts(own: OwnPage) -> list[OwnText]:
 
 
 def own_links(own: OwnPage) -> list[OwnLink]:
-    """The page's links that lead out of the document (ISO 32000-1, 12.5.6.5 and 12.6.4.7)."""
-    found = []
-    with pikepdf.open(own.path) as source:
-        for note in source.pages[own.page].obj.get("/Annots", Array()):
-            action = note.get("/A", Dictionary())
-            if note.get("/Subtype") != Name.Link or action.get("/S") != Name.URI or "/URI" not in action:
-                continue
-            x0, y0, x1, y1 = (float(v) for v in note.Rect)
-            found.append(OwnLink((min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)), str(action.URI)))
-    return found
+    """The page's links that lead out of the document."""
+    document = pypdfium2.PdfDocument(Path(own.path))
+    try:
+        return [OwnLink(box, address) for box, address in links_of(document, document[own.page])]
+    finally:
+        document.close()
 
 
 def _address(item: Any) -> int:

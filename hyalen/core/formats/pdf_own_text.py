@@ -46,6 +46,9 @@ _FORMS = ((0xFB00, 0xFDFF), (0xFE70, 0xFEFF))
 _BROKEN = "\x02\ufffe\u00ad"  # how pdfium gives a hyphen at a line's end
 
 
+Edges = tuple[float, float, float, float]  # left, bottom, right, top in points
+
+
 class _Glyph(NamedTuple):
     text: str
     box: tuple[float, float, float, float]  # left, top, right, bottom in pixels
@@ -403,8 +406,8 @@ class _Link(NamedTuple):
     address: str
 
 
-def _links(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage, place: Place) -> Iterator[_Link]:
-    """Where one gets to an address elsewhere (ISO 32000-1, 12.5.6.5 and 12.6.4.7)."""
+def links_of(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage) -> Iterator[tuple[Edges, str]]:
+    """Where one gets to an address elsewhere (ISO 32000-1, 12.5.6.5 and 12.6.4.7): left, bottom, right, top in points."""
     at, link, rectangle = ctypes.c_int(0), pdfium.FPDF_LINK(), pdfium.FS_RECTF()
     while pdfium.FPDFLink_Enumerate(page.raw, at, link):
         action = pdfium.FPDFLink_GetAction(link)
@@ -415,9 +418,19 @@ def _links(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage, place: Plac
         pdfium.FPDFAction_GetURIPath(document.raw, action, buffer, size)
         address = fit(buffer.value.decode("utf8", "replace")).strip()
         if address:
-            ends = place(np.array([[rectangle.left, rectangle.top], [rectangle.right, rectangle.bottom]]))
-            (left, top), (right, bottom) = ends.min(axis=0), ends.max(axis=0)
-            yield _Link(Box(round(left), round(top), round(right), round(bottom)), address)
+            (left, right), (bottom, top) = (
+                sorted((rectangle.left, rectangle.right)),
+                sorted((rectangle.bottom, rectangle.top)),
+            )
+            yield (left, bottom, right, top), address
+
+
+def _links(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage, place: Place) -> Iterator[_Link]:
+    """The same in pixels."""
+    for (x0, y0, x1, y1), address in links_of(document, page):
+        ends = place(np.array([[x0, y0], [x1, y1]]))
+        (left, top), (right, bottom) = ends.min(axis=0), ends.max(axis=0)
+        yield _Link(Box(round(left), round(top), round(right), round(bottom)), address)
 
 
 def _linked(line: FoundLine, links: Sequence[_Link]) -> FoundLine:

@@ -129,7 +129,7 @@ def page_doubts(
         *_languages(content),
         *_own_text(content),
         *_comments(content),
-        *_words(judge(content) if judged is None else judged, fallback),
+        *word_doubts(judge(content) if judged is None else judged, fallback),
     ]
     accepted = set(content.accepted)
     return sorted((d for d in found if d.key not in accepted), key=lambda d: -d.weight)
@@ -375,7 +375,8 @@ def _unseen(region: Region) -> bool:
     return not any(word.settled for word in region.words)
 
 
-def _words(judged: Sequence[Judged], fallback: str) -> Iterator[Doubt]:
+def word_doubts(judged: Sequence[Judged], fallback: str) -> Iterator[Doubt]:
+    """About words that are likely enough wrong; `fallback` is the language of blocks that say none."""
     for each in judged:
         word, region = each.placed.word, each.placed.region
         if not word.settled and each.chance >= LEAST_CHANCE:

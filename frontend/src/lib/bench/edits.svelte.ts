@@ -8,8 +8,11 @@ import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
 import { inTurn } from './turns';
 import { view } from './view.svelte';
+import { bared } from './words';
 
 const LOOKED_AHEAD = 6; // doubts
+type Settled = { page: number; word: string; key: string; read: string; text: string | null };
+const TRIES_AGAIN = 1500; // milliseconds, while the server does not answer
 const PACE = 10 * 60_000; // milliseconds over which it is counted
 
 /** Changes of what pages say, sent one after the other, and the walk through the doubts. */
@@ -59,8 +62,41 @@ export class Edits {
     }
   }
 
+  /** Send what is settled on the screen until the server has it or refuses it; then its own state is shown. */
+  private async keep(mine: Settled, operation: Operation, everywhere: boolean): Promise<void> {
+    for (let told = false; ; told = true) {
+      try {
+        const revision = desk.page?.id === mine.page ? desk.page.revision : desk.pages.find((p) => p.id === mine.page)?.revision;
+        const changed = await this.sendOrMerge(mine.page, revision ?? 0, operation, everywhere);
+        this.forget(mine);
+        desk.apply(changed);
+        this.showSettled();
+        return;
+      } catch (error) {
+        if (error instanceof Refused && error.status === 0) {
+          if (!told) notices.notify('The server does not answer. What you settle waits here, and is sent when it is back.', 'refused');
+          await new Promise((done) => setTimeout(done, TRIES_AGAIN));
+          continue;
+        }
+        this.forget(mine);
+        notices.report(error);
+        await desk.reload();
+        return;
+      }
+    }
+  }
+
+  private forget(mine: Settled): void {
+    this.settled = this.settled.filter((s) => s !== mine);
+  }
+
+  /** Whether something is settled that the server has not kept yet. */
+  get unsent(): boolean {
+    return this.settled.length > 0;
+  }
+
   /** Words that are settled on the screen and not yet at the server. */
-  private settled: { page: number; word: string; key: string; read: string; text: string | null }[] = [];
+  private settled: Settled[] = [];
 
   private showSettled(): void {
     for (const each of this.settled) {
@@ -80,9 +116,13 @@ export class Edits {
     this.settled.push(mine);
     this.count();
     const kin = ahead.helpFor(page, word.id, word.text)?.kin ?? 0;
-    this.kin = text && kin && !everywhere ? { read: word.text, text, count: kin } : null;
+    this.kin = null;
+    if (text && kin && !everywhere) {
+      const { read, meant } = bared(word.text, text);
+      this.kin = { read, text: meant, count: kin };
+    }
     const operation: Operation = text === null ? { op: 'accept_word', word_id: word.id } : { op: 'set_word', word_id: word.id, text };
-    void this.edit(operation, everywhere, page).finally(() => (this.settled = this.settled.filter((s) => s !== mine)));
+    void inTurn(() => this.keep(mine, operation, everywhere));
     this.showSettled();
     await this.move(async () => {
       const next = this.walk[Math.min(at, this.walk.length - 1)];

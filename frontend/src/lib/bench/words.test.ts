@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import { counted, pageRuns, reasonOf } from './words';
+import { bared, counted, pageRuns, reasonOf } from './words';
 
 test('one is not many', () => {
   expect([0, 1, 2].map((n) => counted(n, 'page'))).toEqual(['0 pages', '1 page', '2 pages']);
@@ -14,4 +14,10 @@ test('pages in a row are told as a run', () => {
 test('a doubt that stands for several pages names them', () => {
   expect(reasonOf({ reason: 'Only 150 dpi.', pages: [] })).toBe('Only 150 dpi.');
   expect(reasonOf({ reason: 'Only 150 dpi.', pages: [0, 1, 2] })).toBe('Pages 1–3: Only 150 dpi.');
+});
+
+test('a misreading is sought without the marks that it shares with what was meant', () => {
+  expect(bared('(tbe,', '(the,')).toEqual({ read: 'tbe', meant: 'the' });
+  expect(bared('end.', 'end')).toEqual({ read: 'end.', meant: 'end' });
+  expect(bared('—', '–')).toEqual({ read: '—', meant: '–' });
 });

@@ -3,6 +3,14 @@ export function counted(count: number, noun: string): string {
   return `${count} ${noun}${count === 1 ? '' : 's'}`;
 }
 
+/** A misreading and what was meant without the marks around them that both have: "tbe," and "the," are "tbe" and "the". */
+export function bared(read: string, meant: string): { read: string; meant: string } {
+  const mark = (c: string | undefined) => c !== undefined && !/[\p{L}\p{N}]/u.test(c);
+  while (read.length > 1 && meant.length > 1 && mark(read[0]) && read[0] === meant[0]) [read, meant] = [read.slice(1), meant.slice(1)];
+  while (read.length > 1 && meant.length > 1 && mark(read.at(-1)) && read.at(-1) === meant.at(-1)) [read, meant] = [read.slice(0, -1), meant.slice(0, -1)];
+  return { read, meant };
+}
+
 /** Pages by their positions, runs joined: "pages 1–3, 7". */
 export function pageRuns(positions: number[]): string {
   const runs: [number, number][] = [];

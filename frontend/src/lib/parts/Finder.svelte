@@ -29,7 +29,7 @@
 
   function onKey(event: KeyboardEvent) {
     if (event.key === 'Escape') finding.close();
-    else if (event.key === 'Enter' && event.altKey) void finding.replace();
+    else if (event.key === 'Enter' && event.altKey && finding.by) void finding.replace();
     else if (event.key === 'Enter') void finding.step(event.shiftKey ? -1 : 1);
     else return;
     event.preventDefault();
@@ -57,7 +57,7 @@
     <div class="head">
       <label>Put <input bind:value={finding.by} spellcheck="false" /></label>
       <button disabled={finding.at < 0 || !!finding.doing} onclick={() => { const hit = finding.hits[finding.at]; if (hit) void finding.replace(hit); }}>Here</button>
-      <button title="In all places that are ticked (Alt Enter)" disabled={!finding.total || !!finding.doing} onclick={() => void finding.replace()}>{finding.left.size ? `In ${finding.hits.length - finding.left.size}` : `In all ${finding.total}`}</button>
+      <button title="In all places that are ticked (Alt Enter)" disabled={!finding.total || !!finding.doing} onclick={() => void finding.replace()}>{finding.by ? 'In' : 'Take away'} {finding.left.size ? finding.hits.length - finding.left.size : `all ${finding.total}`}</button>
     </div>
   {/if}
   <p class="told" role="status">

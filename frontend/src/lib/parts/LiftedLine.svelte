@@ -7,6 +7,7 @@
   import { linesOf } from '../bench/content';
   import { tick, untrack } from 'svelte';
   import { ahead } from '../bench/ahead.svelte';
+  import { bared } from '../bench/words';
   import { finding } from '../bench/finding.svelte';
   import { notices } from '../bench/notices.svelte';
   import { api, type OpenDoubt, type Page, type Region, type Word } from '../api/client';
@@ -77,6 +78,12 @@
     await settle(word, word.text);
   }
 
+  /** The places that say what was misread last; where nothing was, what this word says. */
+  function showKin(word: Word) {
+    const { read, meant } = edits.kin ? { read: edits.kin.read, meant: edits.kin.text } : bared(word.text, value(word).trim());
+    finding.show(read, meant === read ? '' : meant);
+  }
+
   const ILLEGIBLE = '[...]', UNCERTAIN = '[?]';
 
   /** Leaving a field keeps what was typed there. */
@@ -94,7 +101,7 @@
     else if (alt === 'KeyI') void settle(word, ILLEGIBLE);
     else if (alt === 'KeyU') void settle(word, `${value(word).trim()}${UNCERTAIN}`);
     else if (alt === 'KeyL') void addToList(word, event.shiftKey ? 0 : (desk.document?.batch_id ?? 0));
-    else if (alt === 'KeyK') finding.show(edits.kin?.read ?? word.text, edits.kin?.text ?? value(word).trim());
+    else if (alt === 'KeyK') showKin(word);
     else if (event.key === 'Enter') void settle(word);
     else if (event.key === 'Escape') {
       delete typed[word.id];
@@ -138,7 +145,7 @@
     {/if}
     <div class="foot">
       <span class="why">{reason ?? (current?.state === 'corrected' ? 'Corrected by hand.' : current?.state === 'accepted' ? 'Accepted as read.' : 'No doubt here.')}</span>
-      {#if help?.kin && current}<button title="See the other places that say this, with their ink, and correct them (Alt K)" onmousedown={(e) => e.preventDefault()} onclick={() => finding.show(current.text, value(current).trim())}>{help.kin} alike</button>{/if}
+      {#if help?.kin && current}<button title="See the other places that say this, with their ink, and correct them (Alt K)" onmousedown={(e) => e.preventDefault()} onclick={() => showKin(current)}>{help.kin} alike</button>{/if}
       <!-- Pressing keeps the field's focus, so that nothing is sent twice. -->
       <button onmousedown={(e) => e.preventDefault()} onclick={() => current && void settle(current)}>{current && value(current).trim() !== current.text ? 'Correct' : 'Accept'} <span class="key">Enter</span></button>
       <button title="Goes on and leaves the doubt (Alt ])" onmousedown={(e) => e.preventDefault()} onclick={() => void edits.step(1)}>Skip</button>
