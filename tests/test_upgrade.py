@@ -224,8 +224,14 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
         connection.execute(f"DROP TRIGGER {trigger}")
     for table in ("passage_index", "passage", "listed", "sample"):
         connection.execute(f"DROP TABLE {table}")
-    for column in ("proofed", "expected", "variance"):
-        connection.execute(f"ALTER TABLE page DROP COLUMN {column}")
+    connection.execute("DROP INDEX doubt_alike")
+    for table, *columns in (
+        ("page", "proofed", "expected", "variance"),
+        ("doubt", "place", "alike"),
+        ("delivery", "words", "expected", "looked_at", "found_right"),
+    ):
+        for column in columns:
+            connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
     connection.execute("UPDATE doubt SET weight = 0.11")
     connection.execute("PRAGMA user_version = 6")
     connection.commit()
@@ -234,6 +240,7 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     assert (store.search.find(Sought(text="lamp"), Scope(document)).total, store.doubts.left(document).words) == wanted
     told = store.doubts.of_document(document, Stage.PROOF)
     assert {d.key for d in told} >= doubts and all(d.weight != 0.11 for d in told)
+    assert all(slip.place and slip.alike for slip in store.doubts.slips(document, "letters", 0, 100))
     store.decisions.edit(ids[0], store.pages.page(ids[0]).revision, SetWord(word_id="w2", text="lantern"))
     assert store.search.find(Sought(text="lamp"), Scope(document)).total == wanted[0] - 1
     store.delete_document(document)

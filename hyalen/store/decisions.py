@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Collection, Sequence
 from dataclasses import replace
 from itertools import groupby
 
 from hyalen.core.decisions.decide import decide, name, short
-from hyalen.core.decisions.operations import ContentOperation, Retext
+from hyalen.core.decisions.operations import Confirm, ContentOperation, Retext
 from hyalen.core.decisions.replacing import Replaced, replacing
 from hyalen.core.decisions.requests import AcceptDoubt, Request, SetWord
 from hyalen.core.decisions.targets import word_of
@@ -114,9 +115,7 @@ class Decisions:
         chosen : collection of (passage, start), optional
             The places that count; all where it is not given. What has changed since is passed over.
         """
-        last = self.journal.last(document_id)
-        if change_id and (last is None or last.id != change_id):
-            raise Stale("The document was changed elsewhere meanwhile; the other pages stay as they were.")
+        self._goes_on(document_id, change_id)
         scope = replace(scope, document_id=document_id, batch_id=None)
         label = f"“{short(sought.text)}” to “{short(text)}”" if text.strip() else f"“{short(sought.text)}” taken away"
         touched, count = set[int](), 0
@@ -139,18 +138,76 @@ class Decisions:
                     operations += replacing(content, passage, found, lay)
                 made = [(page_id, o) for o in operations]
                 self.contents.take_touched()
-                if change_id:
-                    self.journal.extend(db, change_id, document_id, made)
-                else:
-                    change_id = self.journal.record(db, document_id, label, made)
+                change_id = self._record(db, document_id, change_id, label, made)
                 self.contents.add(db, page_id, content, operations, settles=False)
                 touched |= self.contents.take_touched()
                 count += len(hits)
-        if touched:
+        return Outcome(label if touched else "", frozenset(touched | self._settled(document_id, touched)), words=count)
+
+    def settle_words(
+        self, document_id: int, words: Sequence[tuple[int, str, str, str | None]], change_id: int = 0
+    ) -> Outcome:
+        """Settle words of many pages as one change, page by page; see `use_template` for `change_id`.
+
+        Parameters
+        ----------
+        words : sequence of (page id, word id, what it says, what it is to say)
+            None is for a word that is right; one that says something else by now is passed over.
+        """
+        self._goes_on(document_id, change_id)
+        count = len(words)
+        texts = {text for *_, text in words}
+        (only,) = texts if len(texts) == 1 else (None,)
+        label = f"{count} {'word' if count == 1 else 'words'} {f'to “{short(only)}”' if only else 'looked at'}"
+        touched, done = set[int](), 0
+        for page_id, group in groupby(sorted(words, key=lambda w: w[0]), key=lambda w: w[0]):
             with self.database.write() as db:
-                self.contents.settle_if_read(db, document_id)
+                content, lay = self.pages.content(page_id), self.contents.lay(page_id)
+                if content is None:
+                    continue
+                known = {w.id: w for w in content.words if not w.settled}
+                operations: list[ContentOperation] = []
+                for _, word_id, was, text in group:
+                    word = known.get(word_id)
+                    if word is not None and word.text == was:
+                        ink = lay.word(word)
+                        operations.append(Confirm(word=ink) if text is None else Retext(words=(ink,), text=text))
+                if not operations:
+                    continue
+                self.contents.take_touched()
+                change_id = self._record(db, document_id, change_id, label, [(page_id, o) for o in operations])
+                self.contents.add(db, page_id, content, operations, settles=False)
                 touched |= self.contents.take_touched()
-        return Outcome(label if touched else "", frozenset(touched), words=count)
+                done += len(operations)
+        return Outcome(label if touched else "", frozenset(touched | self._settled(document_id, touched)), words=done)
+
+    def _goes_on(self, document_id: int, change_id: int) -> None:
+        """Raise Stale where a change that is to go on is not the last one."""
+        last = self.journal.last(document_id)
+        if change_id and (last is None or last.id != change_id):
+            raise Stale("The document was changed elsewhere meanwhile; the other pages stay as they were.")
+
+    def _record(
+        self,
+        db: sqlite3.Connection,
+        document_id: int,
+        change_id: int,
+        label: str,
+        made: list[tuple[int, ContentOperation]],
+    ) -> int:
+        """Note operations in a change, or in a new one; its id."""
+        if change_id:
+            self.journal.extend(db, change_id, document_id, made)
+            return change_id
+        return self.journal.record(db, document_id, label, made)
+
+    def _settled(self, document_id: int, touched: set[int]) -> frozenset[int]:
+        """The pages that change besides when the document is settled after a change of many pages."""
+        if not touched:
+            return frozenset()
+        with self.database.write() as db:
+            self.contents.settle_if_read(db, document_id)
+            return frozenset(self.contents.take_touched())
 
     def leave_everywhere(self, page_id: int, revision: int, request: AcceptDoubt) -> Outcome:
         """Leave a doubt as it is on every page of the document that has it."""
@@ -174,9 +231,7 @@ class Decisions:
         With `change_id` it goes on with that change, which must be the last one (raises Stale).
         """
         model, page = self._at_revision(page_id, revision), self.pages.page(page_id)
-        last = self.journal.last(page.document_id)
-        if change_id and (last is None or last.id != change_id):
-            raise Stale("The document was changed elsewhere meanwhile; the other pages stay as they were.")
+        self._goes_on(page.document_id, change_id)
         known = [p for p in self.pages.read_ids(page.document_id) if p in set(targets) and p != page_id]
         label = f"blocks of page {page.position + 1} on others"
         touched: set[int] = set()
@@ -188,17 +243,11 @@ class Decisions:
                     continue
                 self.contents.take_touched()
                 made = [(each, o) for o in operations]
-                if change_id:
-                    self.journal.extend(db, change_id, page.document_id, made)
-                else:
-                    change_id = self.journal.record(db, page.document_id, label, made)
+                change_id = self._record(db, page.document_id, change_id, label, made)
                 self.contents.add(db, each, theirs, operations, settles=False)
                 touched |= self.contents.take_touched()
-        if touched:
-            with self.database.write() as db:
-                self.contents.settle_if_read(db, page.document_id)
-                touched |= self.contents.take_touched()
-        return Outcome(label if touched else "", frozenset(touched), page_id)
+        pages = frozenset(touched | self._settled(page.document_id, touched))
+        return Outcome(label if touched else "", pages, page_id)
 
     def _at_revision(self, page_id: int, revision: int) -> PageContent:
         page, content = self.pages.page(page_id), self.pages.content(page_id)

@@ -9,7 +9,7 @@ from hyalen.store.pages import LIVE
 from hyalen.store.records import DeliveryRecord, NotFound, TaskRecord
 from hyalen.store.tasks import Tasks
 
-_COLUMNS = "v.id, v.document_id, v.format, v.name, v.blob, v.size, v.edition, v.made"
+_COLUMNS = "v.id, v.document_id, v.format, v.name, v.blob, v.size, v.edition, v.made, v.words, v.expected, v.looked_at, v.found_right"
 
 
 class Deliveries:
@@ -35,11 +35,15 @@ class Deliveries:
             if not self.tasks.finish(task.id):
                 return False
             db.execute(
-                """INSERT INTO delivery (document_id, format, name, blob, size, edition, made)
-                   VALUES (?, ?, ?, ?, ?, ?, ?)
-                   ON CONFLICT (document_id, format) DO UPDATE SET name = excluded.name, blob = excluded.blob,
-                     size = excluded.size, edition = excluded.edition, made = excluded.made""",
-                (task.document_id, task.settings["format"], name, blob, size, task.fingerprint, time.time()),
+                f"""INSERT OR REPLACE INTO delivery
+                     (document_id, format, name, blob, size, edition, made, words, expected, looked_at, found_right)
+                   SELECT d.id, ?, ?, ?, ?, ?, ?,
+                     (SELECT coalesce(sum(proofed), 0) FROM page WHERE document_id = d.id AND {LIVE}),
+                     (SELECT coalesce(sum(expected), 0) FROM page WHERE document_id = d.id AND {LIVE}),
+                     (SELECT count(verdict) FROM sample WHERE document_id = d.id),
+                     (SELECT coalesce(sum(verdict), 0) FROM sample WHERE document_id = d.id)
+                   FROM document d WHERE d.id = ?""",
+                (task.settings["format"], name, blob, size, task.fingerprint, time.time(), task.document_id),
             )
         return True
 

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from collections.abc import Iterable
+from typing import Literal
 
 from hyalen.core.proofing.doubts import Doubt, Stage
 from hyalen.core.proofing.remaining import Left, worth_a_look
 from hyalen.store.database import Database
 from hyalen.store.pages import LIVE
-from hyalen.store.records import DoubtRecord
+from hyalen.store.records import DoubtRecord, SlipRecord
 
 # What one cause makes of every page of a scanner's run: it is told once a document.
+SlipsBy = Literal["letters", "words"]
 SHARED = tuple(f"clean:quality:{topic}" for topic in ("resolution", "sharpness", "contrast", "noise"))
 LEAST_SHARING = 3  # pages
 _COLUMNS = """d.page_id, p.position, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text,
@@ -90,6 +93,33 @@ class Doubts:
         )
         return [DoubtRecord.of(r) for r in rows]
 
+    def slips(self, document_id: int, by: SlipsBy, first: int, limit: int) -> list[SlipRecord]:
+        """Doubtful words with what they have in common, what comes to most wrong words first.
+
+        By letters those of a table's column stand in the order of the page; by words only what stands several times.
+        """
+        group = {
+            "letters": "CASE WHEN d.alike LIKE 'column %' THEN d.page_id || '.' || d.region_id || '.' || d.alike ELSE d.alike END",
+            "words": "d.text",
+        }[by]
+        rows = self.database.rows(
+            f"""WITH slip AS (
+                  SELECT d.page_id, p.position, d.key, d.word_id, d.text, d.weight, d.reason, d.place, d.alike,
+                    p.cleaned_blob, p.revision, {group} AS same, count(*) OVER of_group AS many, sum(d.weight) OVER of_group AS sum,
+                    json_extract(d.place, '$[1]') AS top
+                  FROM doubt d JOIN page p ON p.id = d.page_id
+                  WHERE d.document_id = ? AND d.stage = 'proof' AND d.kind = 'word'
+                  WINDOW of_group AS (PARTITION BY {group}))
+                SELECT * FROM slip WHERE ? = 'letters' OR many > 1
+                ORDER BY sum DESC, same, CASE WHEN alike LIKE 'column %' THEN top END, weight DESC, position, key
+                LIMIT ? OFFSET ?""",
+            document_id,
+            by,
+            limit,
+            first,
+        )
+        return [SlipRecord.of(r) for r in rows]
+
     def count_document(self, document_id: int) -> dict[str, int]:
         """How many a stage."""
         rows = self.database.rows(
@@ -126,10 +156,23 @@ def add_doubts(db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[
     """Doubts of a document, each with its page's id."""
     db.executemany(
         """INSERT OR REPLACE INTO doubt
-             (page_id, document_id, key, stage, kind, weight, reason, region_id, word_id, text)
-           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+             (page_id, document_id, key, stage, kind, weight, reason, region_id, word_id, text, place, alike)
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
         [
-            (page_id, document_id, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text)
+            (
+                page_id,
+                document_id,
+                d.key,
+                d.stage,
+                d.kind,
+                d.weight,
+                d.reason,
+                d.region_id,
+                d.word_id,
+                d.text,
+                json.dumps(list(d.place)) if d.place else None,
+                d.alike,
+            )
             for page_id, d in doubts
         ],
     )

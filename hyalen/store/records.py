@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from hyalen.core.model.document import PageKind, TextFrom
+from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Half, Treatment, as_made
 from hyalen.store.database import Row
 
@@ -195,6 +196,33 @@ class DoubtRecord:
 
 
 @dataclass(frozen=True, slots=True)
+class SlipRecord:
+    """A doubtful word among its like: `same` names its group, of which there are `many`."""
+
+    page_id: int
+    position: int
+    revision: int
+    key: str
+    word_id: str
+    text: str
+    weight: float
+    reason: str
+    alike: str
+    same: str
+    many: int
+    cleaned_blob: str | None
+    place: Box | None
+
+    @classmethod
+    def of(cls, row: Row) -> SlipRecord:
+        plain = named(
+            row, "page_id", "position", "revision", "key", "word_id", "text", "weight", "reason", "alike", "same", "many",
+            "cleaned_blob",
+        )  # fmt: skip
+        return cls(**plain, place=Box(*json.loads(row["place"])) if row["place"] else None)
+
+
+@dataclass(frozen=True, slots=True)
 class TaskRecord:
     id: int
     batch_id: int
@@ -231,6 +259,8 @@ class ProblemRecord:
 
 @dataclass(frozen=True, slots=True)
 class DeliveryRecord:
+    """A file that was made, and how good the text was then: words, wrong ones to be expected, what a sample told."""
+
     id: int
     document_id: int
     format: str
@@ -239,10 +269,15 @@ class DeliveryRecord:
     size: int
     edition: str
     made: float
+    words: int
+    expected: float
+    looked_at: int
+    found_right: int
 
     @classmethod
     def of(cls, row: Row) -> DeliveryRecord:
-        return cls(**named(row, "id", "document_id", "format", "name", "blob", "size", "edition", "made"))
+        told = ("words", "expected", "looked_at", "found_right")
+        return cls(**named(row, "id", "document_id", "format", "name", "blob", "size", "edition", "made", *told))
 
 
 @dataclass(frozen=True, slots=True)

@@ -46,7 +46,7 @@ class Store:
         directory.mkdir(parents=True, exist_ok=True)
         self.directory = directory
         self.blobs = Blobs(directory / "blobs")
-        self.database = Database(directory / DATABASE, {3: snapshots_to_decisions, 7: index_all, 8: judge_words})
+        self.database = Database(directory / DATABASE, {3: snapshots_to_decisions, 7: index_all, 10: judge_words})
         self.tasks = Tasks(self.database)
         self.documents = Documents(self.database, self.tasks)
         self.pages = Pages(self.database)

@@ -48,7 +48,7 @@ class _Change(NamedTuple):
 
 
 def judge_words(db: sqlite3.Connection) -> None:
-    """What is to be expected of words that were read before anyone told their chances (migration 8)."""
+    """What is to be expected of words that were read before anyone told their chances or what they are like (migration 10)."""
     for row in db.execute("SELECT id, document_id FROM page WHERE content IS NOT NULL").fetchall():
         content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
         judged = judge(content)

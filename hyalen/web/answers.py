@@ -77,6 +77,10 @@ def batch_of(store: Store, batch_id: int) -> Batch:
                 size=r.size,
                 made=r.made,
                 current=r.edition == store.deliveries.edition(r.document_id),
+                words=r.words,
+                expected=r.expected,
+                looked_at=r.looked_at,
+                found_right=r.found_right,
             )
             for r in store.deliveries.of_batch(batch_id)
         ],

@@ -124,6 +124,10 @@ class Delivery(BaseModel):
     size: int
     made: float
     current: bool
+    words: int
+    expected: float
+    looked_at: int
+    found_right: int
 
 
 class DocumentSummary(BaseModel):
@@ -420,6 +424,54 @@ class Sample(BaseModel):
 
 class ListedWords(BaseModel):
     words: list[Annotated[OneLine, Field(max_length=200)]] = Field(max_length=200_000)
+
+
+class Slip(BaseModel):
+    """A doubtful word with its ink; `group` is what it is looked at with, of which there are `many`."""
+
+    page: int
+    position: int
+    key: str
+    word: str
+    text: str
+    reason: str
+    alike: str
+    group: str
+    many: int
+    box: Box | None
+    image: str | None
+    size: tuple[int, int] | None
+
+
+class Slips(BaseModel):
+    """`whole` where there are no more after these."""
+
+    slips: list[Slip]
+    whole: bool
+
+
+class WordSettled(BaseModel):
+    """A word that says `was`; it is right where there is no other text."""
+
+    page: Id
+    word: str = Field(max_length=40)
+    was: OneLine = Field(max_length=MOST_OF_A_LINE)
+    text: OneLine | None = Field(default=None, max_length=MOST_OF_A_LINE)
+
+
+class WordsSettled(BaseModel):
+    words: list[WordSettled] = Field(min_length=1, max_length=500)
+    change: Id | None = None
+
+
+class Place(BaseModel):
+    box: Box
+
+
+class Characters(BaseModel):
+    languages: dict[str, str]
+    variants: dict[str, str]
+    signs: dict[str, str]
 
 
 class FoundPlace(BaseModel):

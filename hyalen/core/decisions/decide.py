@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hyalen.core.decisions.by_hand import by_hand, name_by_hand
+from hyalen.core.decisions.by_typing import by_typing, name_by_typing
 from hyalen.core.decisions.ink import Ink, Lay
 from hyalen.core.decisions.operations import (
     AssignLanguage,
@@ -19,13 +20,20 @@ from hyalen.core.decisions.operations import (
 from hyalen.core.decisions.requests import (
     AcceptDoubt,
     AcceptWord,
+    BreakLine,
     EditError,
+    InsertLine,
+    JoinLines,
+    JoinWords,
     Move,
+    PartBlock,
     Request,
     SetAlternative,
     SetLanguage,
     SetLine,
     SetRole,
+    SetRunning,
+    SetStyle,
     SetText,
     SetWord,
 )
@@ -81,6 +89,8 @@ def decide(content: PageContent, request: Request, lay: Lay, read: Sequence[Part
             return _reorder(content, request, lay)
         case AcceptDoubt():
             return [] if request.key in content.accepted else [leave(content, request.key, lay)]
+        case JoinWords() | BreakLine() | JoinLines() | InsertLine() | PartBlock() | SetStyle() | SetRunning():
+            return by_typing(content, request, lay)
         case _:
             return by_hand(content, request, lay, read)
 
@@ -109,6 +119,8 @@ def name(request: Request, content: PageContent) -> str:
             return "reading order"
         case AcceptDoubt():
             return "doubt left as it is"
+        case JoinWords() | BreakLine() | JoinLines() | InsertLine() | PartBlock() | SetStyle() | SetRunning():
+            return name_by_typing(request, content)
         case _:
             return name_by_hand(request)
 

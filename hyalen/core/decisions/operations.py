@@ -9,6 +9,7 @@ from pydantic import Field
 from hyalen.core.decisions.ink import Corners, Ink, InkGrid, InkLine, Places
 from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.document import TextFrom
+from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Treatment
 
@@ -71,6 +72,41 @@ class Reorder(Frozen):
     region: Ink
     before: Ink | None
     after: Ink | None = None
+
+
+class Restyle(Frozen):
+    """Words are set in a way, or not any more; of one word the letters from `start` up to `end`."""
+
+    op: Literal["restyle"] = "restyle"
+    words: tuple[Ink, ...] = Field(min_length=1)
+    style: Style
+    on: bool = True
+    start: int | None = None
+    end: int | None = None
+
+
+class BreakBefore(Frozen):
+    """A line ends before a word."""
+
+    op: Literal["break_before"] = "break_before"
+    word: Ink
+
+
+class JoinNext(Frozen):
+    """The line of a word goes on with the next one of its block or cell."""
+
+    op: Literal["join_next"] = "join_next"
+    word: Ink
+
+
+class InsertRow(Frozen):
+    """A line that was not read; it stands after the line of a word, or before all of the region's."""
+
+    op: Literal["insert_row"] = "insert_row"
+    region: Ink
+    after: Ink | None
+    place: Corners
+    text: str
 
 
 # Regions by hand; what was read for them is kept with them, so that replaying reads nothing
@@ -223,6 +259,10 @@ ContentOperation = Annotated[
     | Regrid
     | Fill
     | Leave
+    | Restyle
+    | BreakBefore
+    | JoinNext
+    | InsertRow
     | ReadAfresh,
     Field(discriminator="op"),
 ]
@@ -293,7 +333,8 @@ Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
 
 CONTENT_MODELS: tuple[type[Frozen], ...] = (
     Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Omit,
-    Substitute, Resize, Recast, Reread, Thread, Regrid, Fill, Leave, ReadAfresh,
+    Substitute, Resize, Recast, Reread, Thread, Regrid, Fill, Leave, Restyle, BreakBefore,
+    JoinNext, InsertRow, ReadAfresh,
 )  # fmt: skip
 _SETTINGS: tuple[type[Frozen], ...] = (Treat, ReadIn, TakeTextFrom, TakeOut, Arrange, Entitle, SpeakIn, ScanBothSides)
 CONTENT_KINDS = tuple(str(model.model_fields["op"].default) for model in CONTENT_MODELS)

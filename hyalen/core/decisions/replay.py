@@ -7,15 +7,19 @@ from typing import NamedTuple
 
 from hyalen.core.decisions.finding import find_region, find_words
 from hyalen.core.decisions.ink import Lay
+from hyalen.core.decisions.lines import break_before, insert_row, join_next
 from hyalen.core.decisions.operations import (
     AssignLanguage,
     AssignRole,
+    BreakBefore,
     Confirm,
     ContentOperation,
     Describe,
     Draw,
     Fill,
     Insert,
+    InsertRow,
+    JoinNext,
     Leave,
     Merge,
     Omit,
@@ -27,6 +31,7 @@ from hyalen.core.decisions.operations import (
     Reread,
     Reshape,
     Resize,
+    Restyle,
     Retext,
     Split,
     Substitute,
@@ -47,6 +52,7 @@ from hyalen.core.decisions.shaping import (
     substitute,
     thread,
 )
+from hyalen.core.decisions.styling import restyle
 from hyalen.core.decisions.tables import fill, regrid
 from hyalen.core.decisions.wording import confirm, insert, replaced, retext
 from hyalen.core.model.content import PageContent
@@ -125,6 +131,14 @@ def perform(content: PageContent, operation: ContentOperation, lay: Lay) -> Page
             return regrid(content, operation, lay)
         case Fill():
             return fill(content, operation, lay)
+        case Restyle():
+            return restyle(content, operation, lay)
+        case BreakBefore():
+            return break_before(content, operation, lay)
+        case JoinNext():
+            return join_next(content, operation, lay)
+        case InsertRow():
+            return insert_row(content, operation, lay)
         case Leave():
             return _leave(content, operation, lay)
         case ReadAfresh():

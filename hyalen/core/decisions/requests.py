@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from hyalen.core.model.content import RegionKind, Role
+from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.grid import Axis
 from hyalen.core.model.text import Lines, OneLine
@@ -204,6 +205,67 @@ class ReadRegions(Frozen):
     languages: tuple[str, ...] = Field(default=(), max_length=4)
 
 
+# Words and lines by hand
+
+
+class JoinWords(Frozen):
+    """Make words that stand side by side in a line one."""
+
+    op: Literal["join_words"] = "join_words"
+    word_ids: Annotated[tuple[str, ...], Field(min_length=2, max_length=100)]
+
+
+class BreakLine(Frozen):
+    """Let a line end before a word."""
+
+    op: Literal["break_line"] = "break_line"
+    word_id: str
+
+
+class JoinLines(Frozen):
+    """Let the line of a word go on with the next one of its block or cell."""
+
+    op: Literal["join_lines"] = "join_lines"
+    word_id: str
+
+
+class InsertLine(Frozen):
+    """A line that was not read, beneath one of a region (above all with -1); without `box` where it is likeliest."""
+
+    op: Literal["insert_line"] = "insert_line"
+    region_id: str
+    after: Annotated[int, Field(ge=-1, le=5_000)]
+    text: OneLine = Field(min_length=1, max_length=MOST_OF_A_LINE)
+    box: tuple[Pixel, Pixel, Pixel, Pixel] | None = None
+
+
+class PartBlock(Frozen):
+    """Let a new block begin with a line of a region."""
+
+    op: Literal["part_block"] = "part_block"
+    region_id: str
+    line: Index
+
+
+class SetStyle(Frozen):
+    """How words are set, or of one word the letters from `start` up to `end`."""
+
+    op: Literal["set_style"] = "set_style"
+    word_ids: Annotated[tuple[str, ...], Field(min_length=1, max_length=2_000)]
+    style: Style
+    on: bool = True
+    start: Index | None = None
+    end: Index | None = None
+
+
+class SetRunning(Frozen):
+    """Give a region another text as it runs, whatever its line ends; what stays the same keeps its words."""
+
+    op: Literal["set_running"] = "set_running"
+    region_id: str
+    text: OneLine = Field(max_length=MOST_OF_A_BLOCK)
+
+
 # Tables by hand
 
 
@@ -296,6 +358,7 @@ ByHand = (
     | ThreadRegions
     | ReadRegions
 )
+OnText = JoinWords | BreakLine | JoinLines | InsertLine | PartBlock | SetStyle | SetRunning
 OnTable = FindLines | MoveLine | AddLine | RemoveLine | MergeCells | PartCell | SetHeaders | SetCell
 Request = Annotated[
     SetWord
@@ -307,6 +370,7 @@ Request = Annotated[
     | SetLanguage
     | Move
     | AcceptDoubt
+    | OnText
     | ByHand
     | OnTable,
     Field(discriminator="op"),

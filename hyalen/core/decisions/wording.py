@@ -47,7 +47,7 @@ def written(tokens: Sequence[str], old: Sequence[Word], box: Box, fresh: Iterato
     return words
 
 
-def _put(content: PageContent, span: WordSpan, words: Sequence[Word]) -> PageContent:
+def put(content: PageContent, span: WordSpan, words: Sequence[Word]) -> PageContent:
     """Other words in a span's stead."""
     lines = list(span.region.all_lines)
     line = lines[span.line]
@@ -66,7 +66,7 @@ def retext(content: PageContent, operation: Retext, lay: Lay) -> PageContent:
             return content  # what was to go is not there
         raise
     words = written(tokens, span.words, union(w.box for w in span.words), fresh_words(content)) if tokens else []
-    return _put(content, span, words)
+    return put(content, span, words)
 
 
 def insert(content: PageContent, operation: Insert, lay: Lay) -> PageContent:
@@ -86,7 +86,7 @@ def insert(content: PageContent, operation: Insert, lay: Lay) -> PageContent:
     there = line.words[first:last]
     box = union(w.box for w in there) if there else _gap(line, first, len(tokens))
     words = written(tokens, there, box, fresh_words(content))
-    return _put(content, WordSpan(place.region, place.line, first, last), words)
+    return put(content, WordSpan(place.region, place.line, first, last), words)
 
 
 def _found(content: PageContent, ink: Ink | None, lay: Lay) -> WordSpan | None:
@@ -112,9 +112,9 @@ def _gap(line: Line, at: int, count: int) -> Box:
 def confirm(content: PageContent, ink: Ink, lay: Lay) -> PageContent:
     span = find_words(content, (ink,), lay)
     if " ".join(w.text for w in span.words) == ink.text:
-        return _put(content, span, [w.model_copy(update={"state": WordState.ACCEPTED}) for w in span.words])
+        return put(content, span, [w.model_copy(update={"state": WordState.ACCEPTED}) for w in span.words])
     words = written(ink.text.split(), span.words, union(w.box for w in span.words), fresh_words(content))
-    return _put(content, span, [w.model_copy(update={"state": WordState.ACCEPTED}) for w in words])
+    return put(content, span, [w.model_copy(update={"state": WordState.ACCEPTED}) for w in words])
 
 
 def replaced(content: PageContent, changed: Region) -> PageContent:

@@ -36,6 +36,7 @@ FONT = {
     Style.SUPERSCRIPT: "superscript",
     Style.SUBSCRIPT: "subscript",
 }
+SIZES = {Style.SMALLER: Pt(9), Style.LARGER: Pt(14)}  # beside the template's 11 points
 BY_STYLE = {f"Heading {level}": frozenset({Style.BOLD, Style.UNDERLINED}) for level in range(1, 7)}
 
 
@@ -124,7 +125,10 @@ class _Writer:
     def _run(self, paragraph: Paragraph, told: Run, language: str) -> None:
         run = paragraph.add_run(told.text)
         for each in told.style:
-            setattr(run.font, FONT[each], True)
+            if each in SIZES:
+                run.font.size = SIZES[each]
+            else:
+                setattr(run.font, FONT[each], True)
         if told.colour:
             run.font.color.rgb = RGBColor.from_string(told.colour.upper())
         if told.link:

@@ -34,6 +34,8 @@ class Style(StrEnum):
     STRUCK = "struck"
     SUPERSCRIPT = "superscript"
     SUBSCRIPT = "subscript"
+    SMALLER = "smaller"
+    LARGER = "larger"
 
 
 class FoundWord(NamedTuple):

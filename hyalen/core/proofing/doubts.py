@@ -9,10 +9,11 @@ from hyalen.core.languages import frequency, has_word_list, identify, language_n
 from hyalen.core.layout.cells import odd_cells
 from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject, Word
-from hyalen.core.model.geometry import Frozen
+from hyalen.core.model.geometry import Box, Frozen
 from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.chance import Judged, judge
 from hyalen.core.proofing.evidence import core_of, told
+from hyalen.core.proofing.slips import alike, columns_of
 from hyalen.core.proofing.totals import wrong_totals
 
 SURE = 0.75  # confidence below which a finding or role is a doubt
@@ -44,6 +45,10 @@ class Doubt(Frozen):
         Stable within the page: the same doubt has the same key after a change elsewhere.
     weight : float
         How likely it is wrong and how much that matters, 0 to 1.
+    place : Box or None
+        Of a word, on the cleaned page.
+    alike : str
+        Of a word: what it has in common with others; see `slips.alike`.
     """
 
     key: str
@@ -54,6 +59,8 @@ class Doubt(Frozen):
     region_id: str | None = None
     word_id: str | None = None
     text: str = ""
+    place: Box | None = None
+    alike: str = ""
 
 
 def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = None) -> str:
@@ -377,9 +384,12 @@ def _unseen(region: Region) -> bool:
 
 def word_doubts(judged: Sequence[Judged], fallback: str) -> Iterator[Doubt]:
     """About words that are likely enough wrong; `fallback` is the language of blocks that say none."""
+    columns: dict[str, dict[str, int]] = {}
     for each in judged:
         word, region = each.placed.word, each.placed.region
         if not word.settled and each.chance >= LEAST_CHANCE:
+            if region.id not in columns:
+                columns[region.id] = columns_of(region)
             yield Doubt(
                 key=f"proof:word:{word.id}",
                 stage=Stage.PROOF,
@@ -389,4 +399,6 @@ def word_doubts(judged: Sequence[Judged], fallback: str) -> Iterator[Doubt]:
                 word_id=word.id,
                 text=word.text,
                 reason=word_reason(word, region.language or fallback, told(each.evidence)),
+                place=word.box,
+                alike=alike(word, columns[region.id].get(word.id)),
             )

@@ -1,0 +1,60 @@
+"""Which doubtful words are alike, so that they are looked at together."""
+
+from __future__ import annotations
+
+from hyalen.core.model.content import Region, Table, Word
+from hyalen.core.proofing.confusions import LIKE
+from hyalen.core.proofing.evidence import core_of
+
+LONGEST = 3  # letters of a confusion by which words are put together
+UNSURE = 8  # tenths of certainty of a letter; below, it is the one that is doubtful
+UNKNOWN, FIGURES = "unknown", "figures"
+
+
+def columns_of(region: Region) -> dict[str, int]:
+    """The column of each word of a table."""
+    table: Table | None = region.table
+    cells = table.cells if table is not None else ()
+    return {word.id: cell.column for cell in cells for line in cell.lines for word in line.words}
+
+
+def alike(word: Word, column: int | None = None) -> str:
+    """What a doubtful word has in common with others: the letters that may be confused, or what it is.
+
+    Parameters
+    ----------
+    column : int, optional
+        Of a word in a table: its figures are compared with those above and beneath.
+
+    Returns
+    -------
+    str
+        Two shapes with a slash between, one doubtful letter, "column 2", `FIGURES` or `UNKNOWN`.
+    """
+    if column is not None and any(c.isdigit() for c in word.text):
+        return f"column {column + 1}"
+    others = [o for o in (word.second, *word.others) if o and core_of(o).casefold() != core_of(word.text).casefold()]
+    for other in others:
+        here, there = apart(core_of(word.text), core_of(other))
+        if max(len(here), len(there)) <= LONGEST:
+            return "/".join(sorted((here, there), key=lambda s: (-len(s), s)))
+    if any(c.isdigit() for c in word.text):
+        return FIGURES
+    if len(word.letters) == len(word.text) and min(word.letters) < str(UNSURE):
+        letter = word.text[min(range(len(word.text)), key=lambda i: word.letters[i])]
+        if letter in LIKE or letter.isalpha():
+            return letter.casefold()
+    return UNKNOWN
+
+
+def apart(one: str, other: str) -> tuple[str, str]:
+    """Where two texts differ: what stands between their common beginning and end."""
+    start = _shared(one, other)
+    rest = one[start:], other[start:]
+    end = _shared(rest[0][::-1], rest[1][::-1])
+    return rest[0][: len(rest[0]) - end], rest[1][: len(rest[1]) - end]
+
+
+def _shared(one: str, other: str) -> int:
+    """Letters of a common beginning."""
+    return next((i for i, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
