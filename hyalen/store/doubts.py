@@ -129,9 +129,15 @@ class Doubts:
 
     def left(self, document_id: int) -> Left:
         """The wrong words to be expected in a document."""
+        return self._left("document_id = ?", document_id)
+
+    def left_in_batch(self, batch_id: int) -> Left:
+        return self._left("document_id IN (SELECT id FROM document WHERE batch_id = ?)", batch_id)
+
+    def _left(self, where: str, value: int) -> Left:
         row = self.database.row(
-            f"SELECT sum(proofed) AS n, sum(expected) AS e, sum(variance) AS v FROM page WHERE document_id = ? AND {LIVE}",
-            document_id,
+            f"SELECT sum(proofed) AS n, sum(expected) AS e, sum(variance) AS v FROM page WHERE {where} AND {LIVE}",
+            value,
         )
         return Left(int(row["n"] or 0), float(row["e"] or 0), float(row["v"] or 0)) if row else Left()
 

@@ -18,7 +18,7 @@ PAGE = """id, document_id, position, source_index, original_blob, kind, width, h
   cleaning_print, reading_print, own_text, text_from"""
 LIVE = "removed_from IS NULL AND joined = 0"
 _STATE = """p.id, p.position, p.kind, p.width, p.height, p.thumb_blob, p.original_blob IS NOT NULL AS has_original,
-  p.content IS NOT NULL AS has_content, p.revision, p.half,
+  p.content IS NOT NULL AS has_content, p.revision, p.half, p.expected,
   (SELECT count(*) FROM doubt d WHERE d.page_id = p.id AND d.shared > 0) AS doubts,
   t.state AS task_state, t.stage AS task_stage, t.reason AS task_reason
   FROM page p LEFT JOIN task t ON t.id = (SELECT max(id) FROM task WHERE page_id = p.id)"""

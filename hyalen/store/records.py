@@ -157,6 +157,7 @@ class PageState:
     has_content: bool
     revision: int
     half: Half
+    expected: float
     doubts: int
     task_state: str | None
     task_stage: str | None
@@ -165,7 +166,7 @@ class PageState:
     @classmethod
     def of(cls, row: Row) -> PageState:
         plain = named(
-            row, "id", "position", "kind", "width", "height", "thumb_blob", "revision", "half", "doubts",
+            row, "id", "position", "kind", "width", "height", "thumb_blob", "revision", "half", "expected", "doubts",
             "task_state", "task_stage", "task_reason",
         )  # fmt: skip
         return cls(**plain, has_original=bool(row["has_original"]), has_content=bool(row["has_content"]))

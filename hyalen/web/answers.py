@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
+from hyalen.core.model.content import PageContent
+from hyalen.core.proofing.unknown import unknown_words
 from hyalen.store.outcome import Outcome
-from hyalen.store.records import ChangeRecord, DoubtRecord, PageState
+from hyalen.store.records import ChangeRecord, DoubtRecord, PageRecord, PageState
 from hyalen.store.store import Store
 from hyalen.web.schemas import (
     Batch,
@@ -18,6 +20,7 @@ from hyalen.web.schemas import (
     FailedTask,
     FileProblem,
     Left,
+    LeftInBatch,
     OpenDoubt,
     Page,
     PageSummary,
@@ -31,6 +34,7 @@ def batch_of(store: Store, batch_id: int) -> Batch:
     batch, tasks = store.documents.batch(batch_id), store.tasks
     busy, failed = tasks.open_by_document(batch_id), tasks.failed(batch_id)
     delivering = tasks.deliveries_under_way(batch_id)
+    left = store.doubts.left_in_batch(batch_id)
     documents = [
         DocumentSummary(
             id=d.id,
@@ -55,6 +59,7 @@ def batch_of(store: Store, batch_id: int) -> Batch:
         languages=list(batch.languages),
         documents=documents,
         doubts=store.doubts.count_batch(batch_id),
+        left=LeftInBatch(words=left.words, expected=round(left.expected, 1), between=left.between),
         progress=tasks.progress(batch_id),
         problems=[FileProblem(**asdict(p)) for p in store.documents.problems(batch_id)],
         failed=[
@@ -147,6 +152,7 @@ def summary_of(page: PageState) -> PageSummary:
         task_stage=page.task_stage,
         task_reason=page.task_reason,
         half=page.half,
+        expected=round(page.expected, 1),
     )
 
 
@@ -183,6 +189,7 @@ def page_of(store: Store, page_id: int) -> Page:
         text_from=page.text_from,
         content=content,
         doubts=[doubt_of(d) for d in store.doubts.of_page(page_id)],
+        unknown=_unknown(store, page, content),
         settled=content.settled if content else 0,
         task_state=task.state if task else None,
         task_stage=task.stage if task else None,
@@ -190,12 +197,21 @@ def page_of(store: Store, page_id: int) -> Page:
     )
 
 
+def _unknown(store: Store, page: PageRecord, content: PageContent | None) -> list[str]:
+    """The words that no list of their language or of the clerks' knows."""
+    if content is None:
+        return []
+    return unknown_words(content, store.lists.known(store.documents.document(page.document_id).batch_id))
+
+
 def changed_of(store: Store, document_id: int, outcome: Outcome) -> Changed:
     """What a change has changed; the page in hand with its content."""
     text = None
     if outcome.page_id in outcome.pages:
         page, content = store.pages.page(outcome.page_id), store.pages.content(outcome.page_id)
-        text = PageText(id=page.id, revision=page.revision, content=content, settled=content.settled if content else 0)
+        unknown = _unknown(store, page, content)
+        settled = content.settled if content else 0
+        text = PageText(id=page.id, revision=page.revision, content=content, unknown=unknown, settled=settled)
     pages = [p for each in sorted(outcome.pages) if (p := store.pages.state(each)) is not None]
     return Changed(
         label=outcome.label,

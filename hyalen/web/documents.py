@@ -10,11 +10,23 @@ from fastapi import APIRouter, Query
 from hyalen.core.accessibility.spoken import announced
 from hyalen.core.model.content import Role
 from hyalen.core.proofing.doubts import Stage
+from hyalen.core.proofing.search import passages
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 from hyalen.store.outcome import Outcome
 from hyalen.web.answers import changed_of, document_of, doubt_of
 from hyalen.web.batches import check_languages
-from hyalen.web.schemas import Changed, Document, DocumentChange, FlowItem, FlowPart, FlowRun, Id, OpenDoubt, Turn
+from hyalen.web.schemas import (
+    Changed,
+    Document,
+    DocumentChange,
+    FlowItem,
+    FlowPart,
+    FlowRun,
+    FlowSource,
+    Id,
+    OpenDoubt,
+    Turn,
+)
 from hyalen.web.services import Given, Services
 from hyalen.work.foreman import Event
 
@@ -137,7 +149,21 @@ def _item(node: Node, ids: list[int], told: str, text: str, rows: list[list[str]
         region_id=region.id,
         rows=rows,
         runs=_runs(node),
+        sources=_sources(node, ids),
     )
+
+
+def _sources(node: Node, ids: list[int]) -> list[FlowSource]:
+    """The texts of pages that the block says; none of a table or picture."""
+    if node.tag is Tag.TABLE or node.tag.is_picture:
+        return []
+    pieces = [p for part in (node, *node.children) for p in part.pieces]
+    regions = {(p.page, p.region.id): p.region for p in pieces if p.region.lines}
+    return [
+        FlowSource(page_id=ids[page], region_id=region_id, text=told[0].text)
+        for (page, region_id), region in regions.items()
+        if (told := passages(region, node.language))
+    ]
 
 
 def _runs(node: Node) -> list[FlowRun]:

@@ -146,12 +146,21 @@ class DocumentSummary(BaseModel):
     delivering: list[str]
 
 
+class LeftInBatch(BaseModel):
+    """Wrong words that are to be expected, nineteen times of twenty `between` two numbers."""
+
+    words: int
+    expected: float
+    between: tuple[int, int]
+
+
 class Batch(BaseModel):
     id: int
     name: str
     languages: list[str]
     documents: list[DocumentSummary]
     doubts: dict[str, int]
+    left: LeftInBatch
     progress: dict[str, dict[str, int]]
     problems: list[FileProblem]
     failed: list[FailedTask]
@@ -172,6 +181,7 @@ class PageSummary(BaseModel):
     task_stage: str | None
     task_reason: str | None
     half: Half
+    expected: float
 
 
 class Change(BaseModel):
@@ -252,6 +262,7 @@ class Page(BaseModel):
     text_from: TextFrom
     content: PageContent | None
     doubts: list[OpenDoubt]
+    unknown: list[str] = Field(description="ids of words that no list knows")
     settled: int
     task_state: str | None
     task_stage: str | None
@@ -272,6 +283,7 @@ class PageText(BaseModel):
     id: int
     revision: int
     content: PageContent | None
+    unknown: list[str]
     settled: int
 
 
@@ -566,10 +578,19 @@ class FlowRun(BaseModel):
     style: list[Style]
 
 
+class FlowSource(BaseModel):
+    """A text of a page that a block was joined from, as it runs."""
+
+    page_id: int
+    region_id: str
+    text: str
+
+
 class FlowItem(BaseModel):
     """A block as it will be delivered; `announced` is what is said before it is read aloud.
 
-    `runs` are the text by how it is set, where not all of it is set plainly.
+    `runs` are the text by how it is set, where not all of it is set plainly; `sources` are the texts that can be
+    written anew.
     """
 
     role: Role
@@ -581,6 +602,7 @@ class FlowItem(BaseModel):
     region_id: str
     rows: list[list[str]] | None = None
     runs: list[FlowRun] = []
+    sources: list[FlowSource] = []
 
 
 class FlowPart(BaseModel):

@@ -102,7 +102,7 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     main = {s for s, n in scripts.items() if n > 0.1 * scripts.total()} if scripts else set()
     lines = {id(p.line): p.line for p in words}
     shapes = {key: _shape(line) for key, line in lines.items()}
-    whole = _whole_words(words)
+    whole = whole_words(words)
     return np.array(
         [
             _row(p, text, p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)])
@@ -112,7 +112,7 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     )
 
 
-def _whole_words(words: list[Placed]) -> list[str]:
+def whole_words(words: list[Placed]) -> list[str]:
     """Each word's text; of one that a line's end has parted, that of both its parts."""
     whole = [p.word.text for p in words]
     for i, (first, second) in enumerate(pairwise(words)):
@@ -144,7 +144,7 @@ def _row(
     word = placed.word
     text, core = word.text, core_of(word.text)
     letters = [int(c) for c in word.letters] if len(word.letters) == len(text) else []
-    lexical = _lexical(whole, language)
+    known = lexical(whole, language)
     folded = core.casefold()
     around = [
         placed.line.words[i].confidence for i in (placed.at - 1, placed.at + 1) if 0 <= i < len(placed.line.words)
@@ -157,13 +157,13 @@ def _row(
         sum(letters) / len(letters) if letters else 9.0,
         sum(v < 8 for v in letters),
         bool(letters),
-        *lexical,
+        *known,
         min(counts[folded] - 1, 9),
         0.0,
         *_marks(text),
         any(s not in main for c in core if (s := script_of(c))),
         len(word.others),
-        other - lexical[1],
+        other - known[1],
         again == text,
         again is not None and again != text,
         shape.mean,
@@ -225,7 +225,7 @@ def _merged(text: str, language: str) -> float:
 
 
 @lru_cache(maxsize=50_000)
-def _lexical(text: str, language: str) -> tuple[float, ...]:
+def lexical(text: str, language: str) -> tuple[float, ...]:
     """Length, frequency, whether unknown, without a list, a compound, and how much likelier a word of like shape is."""
     core = core_of(text)
     own = _frequency(core, language)

@@ -42,6 +42,11 @@ export type FoundPlace = Schemas['FoundPlace'];
 export type Way = Schemas['Way'];
 export type Sought = { text: string; way: Way; exact: boolean; role?: Role; language?: string };
 export type Sample = Schemas['Sample'];
+export type Slip = Schemas['Slip'];
+export type Slips = Schemas['Slips'];
+export type SettledWord = Schemas['WordSettled'];
+export type Characters = Schemas['Characters'];
+export type Style = Schemas['Style'];
 export type Picture = Schemas['Picture'];
 export type Box = [number, number, number, number];
 
@@ -104,8 +109,8 @@ export const api = {
   },
   undo: (id: number, change: number) => ok<Changed>(client.POST('/api/documents/{document_id}/undo', { params: document(id), body: { change } })),
   redo: (id: number, change: number) => ok<Changed>(client.POST('/api/documents/{document_id}/redo', { params: document(id), body: { change } })),
-  flow: (id: number, first: number) =>
-    ok<FlowPart>(client.GET('/api/documents/{document_id}/flow', { params: { ...document(id), query: { page: first } } })),
+  flow: (id: number, first: number, count = 10) =>
+    ok<FlowPart>(client.GET('/api/documents/{document_id}/flow', { params: { ...document(id), query: { page: first, count } } })),
   page: (id: number, signal?: AbortSignal) => ok<Page>(client.GET('/api/pages/{page_id}', { params: page(id), ...during(signal) })),
   wordHelp: (id: number, word_id: string) =>
     ok<WordHelp>(client.GET('/api/pages/{page_id}/words/{word_id}/help', { params: { path: { page_id: id, word_id } } })),
@@ -117,6 +122,9 @@ export const api = {
   discardSample: (id: number) => ok(client.DELETE('/api/documents/{document_id}/sample', { params: document(id) })),
   addWords: (list: number, words: string[]) =>
     ok<{ words: string[] }>(client.POST('/api/word-lists/{batch_id}', { params: batch(list), body: { words } })),
+  listed: async (list: number): Promise<string[]> =>
+    (await ok<string>(client.GET('/api/word-lists/{batch_id}', { params: batch(list), parseAs: 'text' }))).split('\n').filter(Boolean),
+  removeWord: (list: number, word: string) => ok(client.DELETE('/api/word-lists/{batch_id}/{word}', { params: { path: { batch_id: list, word } } })),
   search: (sought: Sought, where: { document?: number; batch?: number }, first: number, limit: number, signal?: AbortSignal) =>
     ok<Found>(client.GET('/api/search', { params: { query: { ...sought, ...where, first, limit } }, ...during(signal) })),
   replace: (id: number, sought: Sought, by: string, pages: number[], places: { passage: number; start: number }[] | null, change: number | null) =>
@@ -126,6 +134,13 @@ export const api = {
     form.append('file', file, file.name);
     return ok<Picture>(client.POST('/api/pages/{page_id}/pictures', { params: page(id), body: { file: '' }, bodySerializer: () => form }));
   },
+  slips: (id: number, by: 'letters' | 'words', first: number, limit: number) =>
+    ok<Slips>(client.GET('/api/documents/{document_id}/slips', { params: { ...document(id), query: { by, first, limit } } })),
+  settleWords: (id: number, words: SettledWord[], change: number | null) =>
+    ok<Changed>(client.POST('/api/documents/{document_id}/words', { params: document(id), body: { words, change } })),
+  beneath: (id: number, region_id: string, after: number) =>
+    ok<{ box: Box }>(client.GET('/api/pages/{page_id}/regions/{region_id}/beneath', { params: { path: { page_id: id, region_id }, query: { after } } })),
+  characters: (languages: string[]) => ok<Characters>(client.GET('/api/characters', { params: { query: { languages: languages.join(',') } } })),
   regionFile: (id: number, region: string, format: string) => `/api/pages/${id}/regions/${encodeURIComponent(region)}/${format}`,
   edit: (id: number, revision: number, operation: Operation, everywhere = false) =>
     ok<Changed>(client.POST('/api/pages/{page_id}/edits', { params: page(id), body: { revision, operation, everywhere } })),

@@ -42,10 +42,15 @@ export class Ahead {
   /** Ask for what some doubts will need. */
   fetch(doubts: OpenDoubt[], revisions: Map<number, number>): void {
     for (const doubt of doubts) {
-      const { page_id, word_id, text } = doubt;
+      const { page_id, word_id } = doubt;
       if (!this.page(page_id, revisions.get(page_id) ?? -1)) void this.once(`page ${page_id}`, () => this.load(page_id));
-      if (word_id) void this.once(`${page_id}.${word_id}.${text}`, () => this.loadHelp(page_id, word_id, text));
+      if (word_id) this.fetchHelp(doubt);
     }
+  }
+
+  /** Ask what a doubtful word may be. */
+  fetchHelp({ page_id, word_id, text }: OpenDoubt): void {
+    if (word_id) void this.once(`${page_id}.${word_id}.${text}`, () => this.loadHelp(page_id, word_id, text));
   }
 
   private async load(id: number): Promise<void> {

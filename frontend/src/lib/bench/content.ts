@@ -18,6 +18,21 @@ export function findRegion(content: PageContent | null | undefined, id: string |
   return (content && id && all(content).find((r) => r.id === id)) || null;
 }
 
+/** The word at a place in a region's text as it runs. */
+export function wordAt(region: Region, text: string, offset: number): Word | null {
+  let at = 0, found: Word | null = null;
+  for (const word of linesOf(region).flatMap((l) => l.words)) {
+    const whole = text.indexOf(word.text, at);
+    const told = whole >= 0 && whole <= at + 2 ? word.text : word.text.slice(0, -1);
+    const from = text.indexOf(told, at);
+    if (from < 0) continue;
+    found = word;
+    at = from + told.length;
+    if (offset <= at) return word;
+  }
+  return found;
+}
+
 export function findWord(content: PageContent | null | undefined, id: string | null): { region: Region; line: number; word: Word } | null {
   if (!content || !id) return null;
   for (const region of all(content)) {

@@ -3,6 +3,7 @@ import { tick } from 'svelte';
 import { ahead } from './ahead.svelte';
 import { findWord } from './content';
 import { desk } from './desk.svelte';
+import { history } from './history.svelte';
 import { doubts } from './doubts.svelte';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
@@ -95,6 +96,22 @@ export class Edits {
     return this.settled.length > 0;
   }
 
+  /** The doubts that were settled here, the last one at the end: undoing takes that in hand again. */
+  private done: { page: number; word: string }[] = [];
+
+  /** Take back the last change, and take in hand the word that it was about. */
+  async undo(): Promise<void> {
+    const last = this.done.pop();
+    await this.moving(async () => {
+      await history.turn('undo');
+      const at = desk.pages.findIndex((p) => p.id === last?.page);
+      if (!last || at < 0) return;
+      await view.goPage(at);
+      const found = findWord(desk.page?.content, last.word);
+      if (found) selection.select(found.region.id, last.word, true);
+    });
+  }
+
   /** Words that are settled on the screen and not yet at the server. */
   private settled: Settled[] = [];
 
@@ -114,6 +131,7 @@ export class Edits {
     const key = `proof:word:${word.id}`;
     const mine = { page, word: word.id, key, read: word.text, text };
     this.settled.push(mine);
+    this.done = [...this.done.slice(-99), { page, word: word.id }];
     this.count();
     const kin = ahead.helpFor(page, word.id, word.text)?.kin ?? 0;
     this.kin = null;
@@ -124,7 +142,7 @@ export class Edits {
     const operation: Operation = text === null ? { op: 'accept_word', word_id: word.id } : { op: 'set_word', word_id: word.id, text };
     void inTurn(() => this.keep(mine, operation, everywhere));
     this.showSettled();
-    await this.move(async () => {
+    await this.moving(async () => {
       const next = this.walk[Math.min(at, this.walk.length - 1)];
       if (next) await this.goDoubt(next);
       else selection.lifted = false;
@@ -133,29 +151,30 @@ export class Edits {
 
   /** Keys that came while the next doubt was on its way; they are for that one. */
   private waiting: KeyboardEvent[] = [];
-  private moving = 0;
+  private underway = 0;
 
   /** Keep a key for the doubt that is on its way; true where there is one. */
   hold(event: KeyboardEvent): boolean {
-    if (!this.moving || event.ctrlKey || event.metaKey || /^(Shift|Alt|AltGraph|Control|Meta)$/.test(event.key)) return false;
+    if (!this.underway || event.ctrlKey || event.metaKey || /^(Shift|Alt|AltGraph|Control|Meta)$/.test(event.key)) return false;
     this.waiting.push(event);
     return true;
   }
 
-  private async move(action: () => Promise<void>): Promise<void> {
-    this.moving++;
+  /** What turns to another word: keys that come meanwhile are for that one. */
+  async moving(action: () => Promise<void>): Promise<void> {
+    this.underway++;
     try {
       await action();
       await tick();
       await tick();
     } finally {
-      this.moving--;
+      this.underway--;
       this.replay();
     }
   }
 
   private replay(): void {
-    while (!this.moving) {
+    while (!this.underway) {
       const key = this.waiting.shift();
       const target = document.activeElement;
       if (!key || !target) return;
@@ -212,7 +231,7 @@ export class Edits {
     }
     const next = this.at < 0 ? (by > 0 ? 0 : walk.length - 1) : (this.at + by + walk.length) % walk.length;
     const doubt = walk[next];
-    if (doubt) await this.move(() => this.goDoubt(doubt));
+    if (doubt) await this.moving(() => this.goDoubt(doubt));
   }
 
   /** After a doubt is settled, the one that took its place in the list. */

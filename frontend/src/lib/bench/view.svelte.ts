@@ -1,5 +1,6 @@
 import type { Document, StageId } from '../api/client';
 import { format, parse, type Place } from './address';
+import { findWord } from './content';
 import { desk } from './desk.svelte';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
@@ -72,6 +73,12 @@ export class View {
     if (!desk.document) return;
     await this.goDocument(desk.document.id, stage, page);
     selection.select(region, word, word !== null);
+  }
+
+  /** Take a word of the page in hand. */
+  takeWord(word: string): void {
+    const found = findWord(desk.page?.content, word);
+    if (found) selection.select(found.region.id, word, true);
   }
 
   /**

@@ -30,3 +30,25 @@ export function reasonOf(doubt: { reason: string; pages: number[] }): string {
   const pages = pageRuns(doubt.pages);
   return `${pages[0]!.toUpperCase()}${pages.slice(1)}: ${doubt.reason}`;
 }
+
+/** Where two readings differ: their common beginning, what each says then, their common end. */
+export function apart(one: string, other: string): { start: string; here: string; there: string; end: string } {
+  let from = 0;
+  while (from < Math.min(one.length, other.length) && one[from] === other[from]) from++;
+  let to = 0;
+  while (to < Math.min(one.length, other.length) - from && one[one.length - 1 - to] === other[other.length - 1 - to]) to++;
+  return { start: one.slice(0, from), here: one.slice(from, one.length - to), there: other.slice(from, other.length - to), end: to ? one.slice(-to) : '' };
+}
+
+/** A word's letters by how they are set, as runs. */
+export function runsOf(text: string, style: string[], parts: readonly (readonly [number, number, string])[]): { text: string; style: string[] }[] {
+  const runs: { text: string; style: string[] }[] = [];
+  let at = 0;
+  for (const [start, end, of] of parts) {
+    if (at < start) runs.push({ text: text.slice(at, start), style });
+    runs.push({ text: text.slice(start, end), style: [...style, of] });
+    at = end;
+  }
+  if (at < text.length) runs.push({ text: text.slice(at), style });
+  return runs;
+}

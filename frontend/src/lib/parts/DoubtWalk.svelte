@@ -2,7 +2,9 @@
   import { untrack } from 'svelte';
   import { finding } from '../bench/finding.svelte';
   import { GOALS, proof } from '../bench/proof.svelte';
+  import { slips } from '../bench/slips.svelte';
   import SamplePanel from './SamplePanel.svelte';
+  import WordLists from './WordLists.svelte';
   import { reasonOf } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { doubts } from '../bench/doubts.svelte';
@@ -16,6 +18,10 @@
   const own = $derived(doubts.list.some((d) => d.stage === view.stage));
   let open = $state(false);
   let sampling = $state(false);
+  let lists = $state(false);
+  const here = $derived(desk.pages[desk.pageIndex]);
+  /** Other documents of the batch that wait, the one with most doubts first. */
+  const waiting = $derived((desk.batch?.documents ?? []).filter((d) => d.id !== desk.document?.id && (d.doubts['proof'] ?? 0) > 0).sort((a, b) => (b.doubts['proof'] ?? 0) - (a.doubts['proof'] ?? 0)));
   let listed = $state(LISTED);
   const counts = $derived(desk.document?.doubts ?? {});
   /** As the server counts them: the list itself may still be on its way. */
@@ -48,10 +54,13 @@
       <label>Good enough: <select class="goal" value={proof.goal} onchange={(e) => proof.aim(Number(e.currentTarget.value))}>{#each GOALS as goal (goal)}<option value={goal}>{share(goal)}</option>{/each}</select></label>
       <span>{left.look ? `the worst ${left.look.toLocaleString()} ${left.look === 1 ? 'doubt is' : 'doubts are'} worth a look` : `reached: ${share(left.accuracy)} expected`}</span>
     </p>
-    <p class="m-0 mt-1"><button class="step" onclick={() => (sampling = true)}>Sample…</button> <span class="text-quiet">tells how many are right</span></p>
+    <p class="m-0 mt-1 flex gap-1"><button class="step" title="Many doubtful words at once, alike ones together (V)" onclick={() => void slips.show()}>Slips</button><button class="step" title="A sample by lot tells how many words are right" onclick={() => { sampling = true; lists = false; }}>Sample…</button><button class="step" title="Words that are right whatever other lists say" onclick={() => { lists = true; sampling = false; }}>Word lists…</button></p>
+    {#if here && here.expected >= 0.5}<p class="text-quiet m-0">about {Math.round(here.expected)} of them on this page</p>{/if}
+    {#if waiting.length}<p class="text-quiet m-0">{waiting.length === 1 ? 'Another document waits' : `${waiting.length} other documents wait`}: {waiting.reduce((n, d) => n + (d.doubts['proof'] ?? 0), 0).toLocaleString()} doubts</p>{/if}
     {#if edits.pace !== null}<p class="text-quiet m-0">{edits.pace} words a minute{left.look ? `, about ${Math.max(1, Math.round(left.look / edits.pace))} min to go` : ''}</p>{/if}
   </section>
 {/if}
+{#if lists}<WordLists onclose={() => (lists = false)} />{/if}
 {#if sampling}<SamplePanel onclose={() => (sampling = false)} />{/if}
 {#if edits.kin}
   <p class="kin m-0 flex items-center gap-2 px-3 py-1 text-sm">“{edits.kin.read}” stands {edits.kin.count === 1 ? 'once' : `${edits.kin.count} times`} more. <button class="step" onclick={() => edits.kin && finding.show(edits.kin.read, edits.kin.text)}>See them <span class="key">Alt K</span></button></p>
@@ -59,6 +68,7 @@
 <section class="border-hair border-b px-3 py-2" aria-label="Doubts">
   {#if walk.length === 0}
     <p class="text-primary-700 m-0 font-bold">No doubts left in this document.</p>
+    {#if view.stage === 'proof' && waiting[0]}<p class="m-0 mt-1 text-sm"><button class="step" onclick={() => waiting[0] && void view.goDocument(waiting[0].id, 'proof')}>Go on with {waiting[0].title}</button> <span class="text-quiet">{waiting[0].doubts['proof']} doubts</span></p>{/if}
   {:else}
     <div class="flex items-center gap-2">
       <button class="plain flex-1 text-left" aria-expanded={open} onclick={() => (open = !open)}>

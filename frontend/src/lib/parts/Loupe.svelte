@@ -1,5 +1,7 @@
 <script lang="ts">
   import type { Page } from '../api/client';
+  import { writing } from '../bench/writing.svelte';
+  import TextOverInk from './TextOverInk.svelte';
 
   let { page, pointer, scale, origin }: {
     page: Page; pointer: { x: number; y: number }; scale: number; origin: { x: number; y: number };
@@ -39,10 +41,15 @@
 </script>
 
 <div class="loupe" style:left="{pointer.x - RADIUS}px" style:top="{pointer.y - RADIUS}px" style:width="{RADIUS * 2}px" style:height="{RADIUS * 2}px" aria-hidden="true">
+  {#if writing.over && page.content}
+    {@const s = scale * LARGER}
+    <svg width={RADIUS * 2} height={RADIUS * 2} viewBox="{(pointer.x - origin.x) / scale - RADIUS / s} {(pointer.y - origin.y) / scale - RADIUS / s} {(2 * RADIUS) / s} {(2 * RADIUS) / s}"><TextOverInk content={page.content} /></svg>
+  {/if}
   <img src={page.original} alt="" style:transform={matrix} width={page.original_size?.[0]} height={page.original_size?.[1]} />
 </div>
 
 <style>
   .loupe { position: absolute; border-radius: 50%; overflow: hidden; pointer-events: none; background: #222; border: 5px solid var(--color-primary-900); box-shadow: 0 6px 24px #0007; }
+  .loupe svg { position: absolute; inset: 0; z-index: 1; }
   .loupe img { position: absolute; left: 0; top: 0; transform-origin: 0 0; max-width: none; }
 </style>

@@ -16,6 +16,9 @@
   import HandOverlay from './HandOverlay.svelte';
   import LiftedLine from './LiftedLine.svelte';
   import Loupe from './Loupe.svelte';
+  import NewLine from './NewLine.svelte';
+  import TextOverInk from './TextOverInk.svelte';
+  import { writing } from '../bench/writing.svelte';
 
   let { page, ordered }: { page: Page | null; ordered: Region[] } = $props();
   let board = $state<HTMLDivElement>();
@@ -96,6 +99,7 @@
     if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key.toLowerCase() === 'o') loupe = true;
     else if (event.key.toLowerCase() === 'u') untouched = true;
+    else if (event.key.toLowerCase() === 'b' && view.stage === 'proof') writing.compare();
     else if (event.key === '+' || event.key === '=') zoomTo(scale * 1.25);
     else if (event.key === '-') zoomTo(scale / 1.25);
     else if (event.key === '0') fit = 'width';
@@ -201,6 +205,7 @@
                 <path class="doubt" d="M{w.box[0]} {w.box[3] + 4} H{w.box[2]}" stroke-width={3 / scale} stroke-dasharray="{5 / scale} {2 / scale}" />
               {/each}
             {/each}
+            {#if writing.over && !loupe && view.stage === 'proof'}<TextOverInk content={page.content} />{/if}
             {#if wordBox}
               {@const b = wordBox.word.box}
               <rect class="word" x={b[0] - 5} y={b[1] - 5} width={b[2] - b[0] + 10} height={b[3] - b[1] + 10} stroke-width={2.5 / scale} />
@@ -208,6 +213,7 @@
           </svg>
           {#if byHand}<HandOverlay {size} {scale} {ordered} view={inSight} />{/if}
         {/if}
+        {#if writing.newLine?.page === page.id && page.content && view.stage !== 'clean'}<NewLine {page} {scale} room={deskWidth - 2 * MARGIN} />{/if}
         {#if selection.lifted && wordBox && page.cleaned}
           {#key `${page.id}.${wordBox.region.id}.${wordBox.line}`}
             <LiftedLine {page} region={wordBox.region} index={wordBox.line} {scale} room={deskWidth - 2 * MARGIN} scrollLeft={board?.scrollLeft ?? 0} />
@@ -245,6 +251,7 @@
   {/if}
   <div class="tools" role="group" aria-label="View">
     <button title="Original under the pointer (hold O)" aria-pressed={loupe} onclick={() => (loupe = !loupe)}>Loupe</button>
+    {#if view.stage === 'proof'}<button title="Text over the ink, in the loupe too; then both in turn (B, Alt B while a word is in hand)" aria-pressed={writing.compared !== 'ink'} onclick={() => writing.compare()}>{writing.compared === 'blinking' ? 'Blinking' : 'Text over'}</button>{/if}
     {#if clean}<button title="Scan and cleaned page side by side at a movable seam (S)" aria-pressed={hand.seam} onclick={() => cleaning.compare(!hand.seam)}>Seam</button>{/if}
     <button title="Smaller (−)" aria-label="Smaller" onclick={() => zoomTo(scale / 1.25)}>−</button>
     <button title="Fit to width (0)" onclick={() => (fit = 'width')}>{Math.round(scale * 100 * ((page?.dpi ?? 300) / 96))} %</button>

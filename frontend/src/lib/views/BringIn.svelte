@@ -90,6 +90,7 @@
   <section class="bg-paper flex min-w-0 flex-1 flex-col rounded-lg shadow-sm">
     <header class="border-hair flex items-center gap-4 border-b px-5 py-3">
       <h1 class="m-0 flex-1 text-xl font-bold">{batch.name}</h1>
+      {#if batch.left.words}<span class="text-quiet" title="Between {batch.left.between[0]} and {batch.left.between[1]}, nineteen times of twenty">about {Math.round(batch.left.expected).toLocaleString()} wrong of {batch.left.words.toLocaleString()} words</span>{/if}
       <span class="text-quiet">{counted(batch.documents.length, 'document')}, {counted(pages, 'page')}; languages: {batch.languages.map((l) => about.languageName(l)).join(', ')}</span>
     </header>
     {#if busy > 0}

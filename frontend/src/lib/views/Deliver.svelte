@@ -21,6 +21,9 @@
   const unread = $derived(picked.filter((d) => d.busy > 0));
   const doubts = (d: DocumentSummary) => Object.values(d.doubts).reduce((a, b) => a + b, 0);
 
+  /** How good the text was when the file was made. */
+  const good = (x: Batch['deliveries'][number]) => `When it was made: about ${Math.round(x.expected)} wrong of ${x.words.toLocaleString()} words expected${x.looked_at ? `; of ${x.looked_at} words drawn by lot ${x.found_right} were right` : ''}.`;
+
   function toggle(format: string) {
     formats = formats.includes(format) ? formats.filter((f) => f !== format) : [...formats, format];
     remember('formats', JSON.stringify(formats));
@@ -86,7 +89,7 @@
               <li class="flex items-baseline gap-2">
                 {#if x.current}
                   <a class="text-primary-700 font-bold underline" href="/api/deliveries/{x.id}/file" download={x.name}>{x.name}</a>
-                  <span class="text-quiet">{sized(x.size)}</span>
+                  <span class="text-quiet" title={good(x)}>{sized(x.size)}{x.words ? `, ${(100 * (1 - x.expected / x.words)).toFixed(1)} % right${x.looked_at ? `, ${x.found_right} of ${x.looked_at} by sample` : ', expected'}` : ''}</span>
                 {:else}
                   <span class="text-quiet"><s>{x.name}</s> changed since; make it again</span>
                 {/if}

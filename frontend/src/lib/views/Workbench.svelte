@@ -14,12 +14,19 @@
   import Ribbon from '../parts/Ribbon.svelte';
   import Script from '../parts/Script.svelte';
   import Steps from '../parts/Steps.svelte';
+  import { untrack } from 'svelte';
+  import { slips } from '../bench/slips.svelte';
+  import Slips from './Slips.svelte';
   import ContactSheet from '../parts/ContactSheet.svelte';
   import Languages from '../parts/Languages.svelte';
   import DoubtWalk from '../parts/DoubtWalk.svelte';
   import ReadThrough from '../parts/ReadThrough.svelte';
 
   const content = $derived(desk.page?.content ?? null);
+  $effect(() => {
+    void desk.document?.id;
+    untrack(() => slips.close());
+  });
 
   function moveSelection(by: 1 | -1) {
     const regions = content?.regions ?? [];
@@ -55,6 +62,10 @@
   function onKey(event: KeyboardEvent) {
     if (typing(event) || event.ctrlKey || event.metaKey || view.contact) return;
     const region = findRegion(desk.page?.content, selection.region);
+    if (slips.open && view.stage === 'proof') {
+      if (event.key === 'Escape') slips.close();
+      return;
+    }
     if (event.key === 'PageDown') void view.turn(1);
     else if (event.key === 'PageUp') void view.turn(-1);
     else if (event.key === 'End' && !event.altKey) void view.goPage((desk.document?.pages.length ?? 1) - 1);
@@ -66,6 +77,7 @@
     } else if (view.stage === 'read' && !event.altKey && byHand(event.key)) {
       // done there
     }
+    else if (event.key.toLowerCase() === 'v' && !event.altKey && view.stage === 'proof') void slips.show();
     else if (event.key.toLowerCase() === 'c' && !event.altKey && (view.stage === 'clean' || !region)) view.contact = true;
     else if (event.altKey && event.key === 'ArrowUp') moveBlock(-1);
     else if (event.altKey && event.key === 'ArrowDown') moveBlock(1);
@@ -98,6 +110,8 @@
 
 {#if view.contact}
   <ContactSheet />
+{:else if slips.open && view.stage === 'proof'}
+  <Slips />
 {:else if view.stage === 'check'}
   <ReadThrough />
 {:else}
