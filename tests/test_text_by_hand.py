@@ -28,7 +28,7 @@ from hyalen.core.model.content import PageContent, Part, Role, Word, WordState
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.proofing.characters import letters, variants
-from hyalen.core.proofing.slips import FIGURES, UNKNOWN, alike, apart
+from hyalen.core.proofing.slips import FIGURES, OTHER, UNKNOWN, alike, apart
 from hyalen.core.structure.flow import joined_text, word_runs
 from tests.conftest import ContentMaker
 from tests.helpers import cleaned
@@ -248,8 +248,8 @@ def test_doubtful_words_are_alike_by_confused_letters_columns_and_figures() -> N
     assert alike(told("1911"), column=2) == "column 3"
     assert alike(told("l9l1")) == FIGURES
     assert alike(told("lamp", letters="9299")) == "a"
-    assert alike(told("lamp", letters="9999")) == UNKNOWN
-    assert alike(told("lamp", second="lighthouse", letters="9999")) == UNKNOWN
+    assert alike(told("lamp", letters="9999"), unknown=True) == UNKNOWN
+    assert alike(told("lamp", second="lighthouse", letters="9999")) == OTHER
 
 
 # Characters

@@ -96,22 +96,26 @@ class Doubts:
     def slips(self, document_id: int, by: SlipsBy, first: int, limit: int) -> list[SlipRecord]:
         """Doubtful words with what they have in common, what comes to most wrong words first.
 
-        By letters those of a table's column stand in the order of the page; by words only what stands several times.
+        By letters those of a table's column stand in the order of the page, and what is like no other comes last,
+        together; by words only what stands several times.
         """
         group = {
             "letters": "CASE WHEN d.alike LIKE 'column %' THEN d.page_id || '.' || d.region_id || '.' || d.alike ELSE d.alike END",
             "words": "d.text",
         }[by]
         rows = self.database.rows(
-            f"""WITH slip AS (
+            f"""WITH told AS (
                   SELECT d.page_id, p.position, d.key, d.word_id, d.text, d.weight, d.reason, d.place, d.alike,
                     p.cleaned_blob, p.revision, {group} AS same, count(*) OVER of_group AS many, sum(d.weight) OVER of_group AS sum,
                     json_extract(d.place, '$[1]') AS top
                   FROM doubt d JOIN page p ON p.id = d.page_id
                   WHERE d.document_id = ? AND d.stage = 'proof' AND d.kind = 'word'
-                  WINDOW of_group AS (PARTITION BY {group}))
-                SELECT * FROM slip WHERE ? = 'letters' OR many > 1
-                ORDER BY sum DESC, same, CASE WHEN alike LIKE 'column %' THEN top END, weight DESC, position, key
+                  WINDOW of_group AS (PARTITION BY {group})),
+                slip AS (SELECT *, many = 1 AS alone FROM told)
+                SELECT page_id, position, key, word_id, text, weight, reason, place, alike, cleaned_blob, revision,
+                  iif(alone, '', same) AS same, iif(alone, sum(alone) OVER (), many) AS many
+                FROM slip WHERE ? = 'letters' OR many > 1
+                ORDER BY alone, iif(alone, 0, sum) DESC, same, CASE WHEN alike LIKE 'column %' THEN top END, weight DESC, position, key
                 LIMIT ? OFFSET ?""",
             document_id,
             by,

@@ -158,7 +158,7 @@ def settle_words(document_id: Id, wanted: WordsSettled, given: Given) -> Changed
     )
 
 
-@router.get("/pages/{page_id}/regions/{region_id}/beneath")
+@router.get("/pages/{page_id}/beneath/{region_id}")
 def beneath(page_id: Id, region_id: str, given: Given, after: Annotated[int, Query(ge=-1, le=5_000)] = -1) -> Place:
     """Where a line that was not read is likeliest to stand, after a line of a block."""
     content = given.store.pages.content(page_id)

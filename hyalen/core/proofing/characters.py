@@ -54,7 +54,7 @@ def letters(language: str) -> tuple[str, ...]:
 
 @cache
 def variants() -> dict[str, tuple[str, ...]]:
-    """For each letter and figure those that are made of it: accented, raised, lowered, of old print."""
+    """For each letter and figure those that are made of it: accented, of old print; raised and lowered ones last."""
     found: dict[str, list[str]] = {}
     for first, last in BLOCKS:
         for c in map(chr, range(first, last + 1)):
@@ -66,7 +66,8 @@ def variants() -> dict[str, tuple[str, ...]]:
             found.setdefault(base, []).append(c)
             if len(c.upper()) == 1 and c.upper() != base.upper():
                 found.setdefault(base.upper(), []).append(c.upper())
-    return {base: tuple(dict.fromkeys(others)) for base, others in found.items()}
+    raised = [c for others in found.values() for c in others if unicodedata.decomposition(c).startswith("<")]
+    return {base: tuple(sorted(dict.fromkeys(others), key=raised.__contains__)) for base, others in found.items()}
 
 
 def _base(c: str) -> str:

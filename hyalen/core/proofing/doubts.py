@@ -390,6 +390,7 @@ def word_doubts(judged: Sequence[Judged], fallback: str) -> Iterator[Doubt]:
         if not word.settled and each.chance >= LEAST_CHANCE:
             if region.id not in columns:
                 columns[region.id] = columns_of(region)
+            seen = told(each.evidence)
             yield Doubt(
                 key=f"proof:word:{word.id}",
                 stage=Stage.PROOF,
@@ -398,7 +399,7 @@ def word_doubts(judged: Sequence[Judged], fallback: str) -> Iterator[Doubt]:
                 region_id=region.id,
                 word_id=word.id,
                 text=word.text,
-                reason=word_reason(word, region.language or fallback, told(each.evidence)),
+                reason=word_reason(word, region.language or fallback, seen),
                 place=word.box,
-                alike=alike(word, columns[region.id].get(word.id)),
+                alike=alike(word, columns[region.id].get(word.id), seen["unknown"] > 0),
             )

@@ -8,7 +8,7 @@ from hyalen.core.proofing.evidence import core_of
 
 LONGEST = 3  # letters of a confusion by which words are put together
 UNSURE = 8  # tenths of certainty of a letter; below, it is the one that is doubtful
-UNKNOWN, FIGURES = "unknown", "figures"
+UNKNOWN, FIGURES, OTHER = "unknown", "figures", "other"
 
 
 def columns_of(region: Region) -> dict[str, int]:
@@ -18,18 +18,20 @@ def columns_of(region: Region) -> dict[str, int]:
     return {word.id: cell.column for cell in cells for line in cell.lines for word in line.words}
 
 
-def alike(word: Word, column: int | None = None) -> str:
+def alike(word: Word, column: int | None = None, unknown: bool = False) -> str:
     """What a doubtful word has in common with others: the letters that may be confused, or what it is.
 
     Parameters
     ----------
     column : int, optional
         Of a word in a table: its figures are compared with those above and beneath.
+    unknown : bool
+        Whether no list has it.
 
     Returns
     -------
     str
-        Two shapes with a slash between, one doubtful letter, "column 2", `FIGURES` or `UNKNOWN`.
+        Two shapes with a slash between, one doubtful letter, "column 2", `FIGURES`, `UNKNOWN` or `OTHER`.
     """
     if column is not None and any(c.isdigit() for c in word.text):
         return f"column {column + 1}"
@@ -44,7 +46,7 @@ def alike(word: Word, column: int | None = None) -> str:
         letter = word.text[min(range(len(word.text)), key=lambda i: word.letters[i])]
         if letter in LIKE or letter.isalpha():
             return letter.casefold()
-    return UNKNOWN
+    return UNKNOWN if unknown else OTHER
 
 
 def apart(one: str, other: str) -> tuple[str, str]:

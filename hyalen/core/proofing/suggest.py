@@ -52,13 +52,10 @@ def suggestions(
         return [o for o in dict.fromkeys((*word.others, word.second or "")) if o and o != word.text][:MOST]
     folded = core.casefold()
     readings = {core_of(o).casefold() for o in (*word.others, word.second or "") if core_of(o)}
+    figures = any(c.isdigit() for c in folded) and sum(c.isalpha() for c in folded) < 2
     found: dict[str, float] = {}
     for other in {*readings, *_candidates(folded, language), *_near(folded, document), *_near(folded, listed)}:
-        if (
-            other == folded
-            or not other
-            or (folded.isdigit() and other not in readings and not _NUMBER.fullmatch(other))
-        ):
+        if other == folded or not other or (figures and other not in readings and not other[0].isdigit()):
             continue
         cost = distance(folded, other)
         if cost > FARTHEST and other not in readings:
@@ -114,7 +111,8 @@ def _by_length(language: str, length: int) -> tuple[str, ...]:
 
 
 def _near(folded: str, words: Collection[str]) -> Iterator[str]:
-    for word, *_ in process.extract(folded, list(words), scorer=Levenshtein.distance, score_cutoff=3, limit=NEAR):
+    most = min(3, max(1, len(folded) // 2))
+    for word, *_ in process.extract(folded, list(words), scorer=Levenshtein.distance, score_cutoff=most, limit=NEAR):
         yield word
 
 

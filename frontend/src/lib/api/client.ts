@@ -122,8 +122,8 @@ export const api = {
   discardSample: (id: number) => ok(client.DELETE('/api/documents/{document_id}/sample', { params: document(id) })),
   addWords: (list: number, words: string[]) =>
     ok<{ words: string[] }>(client.POST('/api/word-lists/{batch_id}', { params: batch(list), body: { words } })),
-  listed: async (list: number): Promise<string[]> =>
-    (await ok<string>(client.GET('/api/word-lists/{batch_id}', { params: batch(list), parseAs: 'text' }))).split('\n').filter(Boolean),
+  listed: async (list: number): Promise<string[]> => // an empty list has no body
+    (await ok<string | undefined>(client.GET('/api/word-lists/{batch_id}', { params: batch(list), parseAs: 'text' })) ?? '').split('\n').filter(Boolean),
   removeWord: (list: number, word: string) => ok(client.DELETE('/api/word-lists/{batch_id}/{word}', { params: { path: { batch_id: list, word } } })),
   search: (sought: Sought, where: { document?: number; batch?: number }, first: number, limit: number, signal?: AbortSignal) =>
     ok<Found>(client.GET('/api/search', { params: { query: { ...sought, ...where, first, limit } }, ...during(signal) })),
@@ -139,7 +139,7 @@ export const api = {
   settleWords: (id: number, words: SettledWord[], change: number | null) =>
     ok<Changed>(client.POST('/api/documents/{document_id}/words', { params: document(id), body: { words, change } })),
   beneath: (id: number, region_id: string, after: number) =>
-    ok<{ box: Box }>(client.GET('/api/pages/{page_id}/regions/{region_id}/beneath', { params: { path: { page_id: id, region_id }, query: { after } } })),
+    ok<{ box: Box }>(client.GET('/api/pages/{page_id}/beneath/{region_id}', { params: { path: { page_id: id, region_id }, query: { after } } })),
   characters: (languages: string[]) => ok<Characters>(client.GET('/api/characters', { params: { query: { languages: languages.join(',') } } })),
   regionFile: (id: number, region: string, format: string) => `/api/pages/${id}/regions/${encodeURIComponent(region)}/${format}`,
   edit: (id: number, revision: number, operation: Operation, everywhere = false) =>

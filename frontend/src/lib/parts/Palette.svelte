@@ -9,7 +9,10 @@
   let box = $state<HTMLDivElement>();
 
   onMount(() => {
-    void writing.needCharacters().then(tick).then(() => buttons()[0]?.focus());
+    void writing.needCharacters().then(tick).then(() => {
+      buttons()[0]?.focus();
+      box?.closest('[data-lifted]')?.scrollIntoView({ block: 'nearest' });
+    });
   });
 
   const told = $derived(writing.characters);

@@ -11,11 +11,15 @@
   let list = $state(desk.document?.batch_id ?? ALL);
   let words = $state<string[]>([]);
   let typed = $state('');
+  let field = $state<HTMLInputElement>();
   let file = $state<HTMLInputElement>();
   const needle = $derived(typed.trim().toLowerCase());
   const shown = $derived(needle ? words.filter((w) => w.toLowerCase().includes(needle)) : words);
 
-  onMount(() => void load());
+  onMount(() => {
+    field?.focus();
+    void load();
+  });
 
   const load = () => notices.attempt(async () => { words = await api.listed(list); });
 
@@ -53,8 +57,7 @@
     <span class="quiet">{counted(words.length, 'word')}</span>
   </div>
   <form class="row" onsubmit={(e) => { e.preventDefault(); void add(typed.split(/\s+/)); }}>
-    <!-- svelte-ignore a11y_autofocus -->
-    <input bind:value={typed} aria-label="A word" placeholder="Find, or add a word" spellcheck="false" autofocus />
+    <input bind:this={field} bind:value={typed} aria-label="A word" placeholder="Find, or add a word" spellcheck="false" />
     <button disabled={!needle || words.some((w) => w.toLowerCase() === needle)}>Add</button>
   </form>
   <ul aria-label="Words of the list">

@@ -21,16 +21,18 @@
     slips.list.forEach((slip, at) => {
       const last = found.at(-1);
       if (last?.key === slip.group) last.slips.push({ slip, at });
-      else found.push({ key: slip.group, name: nameOf(slip), count: slip.many, column: slip.alike.startsWith('column '), slips: [{ slip, at }] });
+      else found.push({ key: slip.group, name: nameOf(slip), count: slip.many, column: slip.group !== '' && slip.alike.startsWith('column '), slips: [{ slip, at }] });
     });
     return found;
   });
 
   function nameOf(s: Slip): string {
+    if (s.group === '') return 'Each by itself';
     if (slips.by === 'words') return `“${s.text}”`;
     if (s.alike.startsWith('column ')) return `Figures of a table on page ${s.position + 1}, ${s.alike}`;
     if (s.alike === 'figures') return 'Figures';
     if (s.alike === 'unknown') return 'Words that no list knows';
+    if (s.alike === 'other') return 'Others';
     const [one, other] = s.alike.split('/');
     if (s.alike.includes('/')) return one && other ? `“${one}” or “${other}”` : `“${one || other}” or nothing`;
     return `“${s.alike}” is not clear`;
@@ -161,7 +163,7 @@
   .column .slip { width: 420px; justify-content: space-between; }
   .column .slip input { text-align: end; font-variant-numeric: tabular-nums; }
   .ink { background-repeat: no-repeat; background-color: #fff; display: block; border-radius: 2px; }
-  input { border: 0; border-bottom: 2px dashed #b4610b; background: transparent; font-size: 17px; padding: 2px 4px; min-width: 3em; font-family: var(--font-sans); color: var(--color-ink); }
+  input { border: 0; border-bottom: 2px dashed #b4610b; background: transparent; font-size: 17px; padding: 2px 4px; min-width: 3em; field-sizing: content; font-family: var(--font-sans); color: var(--color-ink); }
   .offers { position: absolute; left: -3px; top: calc(100% + 3px); display: flex; gap: 3px; background: #fffdf7; border: 2px solid var(--color-primary-900); border-radius: 5px; padding: 2px 4px; white-space: nowrap; z-index: 3; }
   .offers button { border: 0; background: transparent; font-size: 15px; padding: 1px 6px; color: var(--color-ink); }
   .offers button:hover { background: var(--color-lamp-100); }
