@@ -42,14 +42,15 @@ export class SlipSheet {
     const document = desk.document?.id;
     if (document === undefined || this.loading || this.whole) return;
     this.loading = true;
-    await notices.attempt(async () => {
+    // After what is being settled: until then the server still counts it.
+    await inTurn(() => notices.attempt(async () => {
       const by = this.by;
       const told = await api.slips(document, by, this.list.length, AT_ONCE);
       if (!this.open || by !== this.by) return;
       const known = new Set(this.list.map((s) => `${s.page}.${s.key}`));
       this.list = [...this.list, ...told.slips.filter((s) => !known.has(`${s.page}.${s.key}`))];
       this.whole = told.whole;
-    });
+    }));
     this.loading = false;
   }
 
@@ -77,6 +78,7 @@ export class SlipSheet {
     this.list = this.list.filter((s) => !gone.has(s));
     this.go(this.at - before);
     const words: SettledWord[] = slips.map((s) => ({ page: s.page, word: s.word, was: s.text, text }));
+    let failed = false;
     await inTurn(() =>
       notices.attempt(async () => {
         let change: number | null = null, done = 0;
@@ -91,13 +93,14 @@ export class SlipSheet {
           if (words.length > 1) saying.say(`${counted(done, 'word')} settled`);
           if (done < words.length) notices.notify(`${counted(words.length - done, 'word')} had been changed elsewhere and stay as they are.`, 'refused');
         } catch (error) {
-          await this.again();
+          failed = true;
           throw error;
         } finally {
           this.doing = null;
         }
       }),
     );
+    if (failed) await this.again();
   }
 
   /** All anew, near to where one was. */

@@ -23,8 +23,9 @@
   import ReadThrough from '../parts/ReadThrough.svelte';
 
   const content = $derived(desk.page?.content ?? null);
+  const inHand = $derived(desk.document?.id);
   $effect(() => {
-    void desk.document?.id;
+    void inHand;
     untrack(() => slips.close());
   });
 
