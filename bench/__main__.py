@@ -1,10 +1,10 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [born] [doubts] [hostile]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [born] [doubts] [clerk] [hostile]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import born, cleaning, doubts, hand, hostile, speed, tables, text
+from bench import born, cleaning, clerk, doubts, hand, hostile, speed, tables, text
 from bench.real import run as real
 from hyalen.work.workers import default_workers
 
@@ -17,6 +17,7 @@ PARTS = {
     "hand": hand.run,
     "born": born.run,
     "doubts": doubts.run,
+    "clerk": clerk.run,
     "hostile": hostile.run,
 }
 

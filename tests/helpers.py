@@ -72,9 +72,9 @@ def deliver(
     return file.getvalue()
 
 
-def cleaned(left: int = 0, **more: object) -> Cleaned:
+def cleaned(left: int = 0, **more: Any) -> Cleaned:
     """A cleaning that cuts `left` pixels off an A4 page at 300 dpi."""
-    values = {"width": 2480 - left, "height": 3508, "dpi": 300, "turn": 0, "skew": 0, "trim": (left, 0, 2480, 3508),
+    values: dict[str, Any] = {"width": 2480 - left, "height": 3508, "dpi": 300, "turn": 0, "skew": 0, "trim": (left, 0, 2480, 3508),
               "to_original": (1.0, 0, left, 0, 1, 0, 0, 0, 1), "blank": False, "colour": False, "findings": ()}  # fmt: skip
     return Cleaned(**(values | more))
 

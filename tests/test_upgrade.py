@@ -226,7 +226,7 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
         connection.execute(f"DROP TABLE {table}")
     connection.execute("DROP INDEX doubt_alike")
     for table, *columns in (
-        ("page", "proofed", "expected", "variance"),
+        ("page", "proofed", "expected", "variance", "chances"),
         ("doubt", "place", "alike"),
         ("delivery", "words", "expected", "looked_at", "found_right"),
     ):

@@ -14,12 +14,12 @@ from hyalen.core.decisions.replay import perform, replay
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned
-from hyalen.core.proofing.chance import judge
-from hyalen.core.proofing.doubts import page_doubts
+from hyalen.core.proofing.chance import judge, recalled
+from hyalen.core.proofing.doubts import needs_evidence, page_doubts
 from hyalen.core.proofing.evidence import Known
-from hyalen.core.proofing.remaining import Left
 from hyalen.core.structure.landmarks import PageFacts, main_language, page_facts
 from hyalen.core.structure.settling import settle, with_roles
+from hyalen.store.chances import save_chances, unpacked_chances
 from hyalen.store.database import Database
 from hyalen.store.doubts import Doubts
 from hyalen.store.journal import Journal, content_operations
@@ -119,14 +119,18 @@ class Contents:
             return
         batch = db.execute("SELECT batch_id FROM document WHERE id = ?", (page.document_id,)).fetchone()["batch_id"]
         count = partial(self.search.said_elsewhere, page.document_id, page_id)
-        judged = judge(content, Known(count, self.lists.known(batch)))
-        found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id), judged)
+        known = Known(count, self.lists.known(batch))
+        row = db.execute("SELECT chances FROM page WHERE id = ?", (page_id,)).fetchone()
+        judged = recalled(content, known, unpacked_chances(row["chances"])) if row["chances"] else None
+        told = self.doubts.about_words(page_id)
+        if judged is None:
+            judged = judge(content, known)
+        elif needs_evidence(judged, told):
+            rows = {each.placed.word.id: each.evidence for each in judge(content, known)}
+            judged = [each._replace(evidence=rows[each.placed.word.id]) for each in judged]
+        found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id), judged, told)
         self.doubts.set_for_page(db, page_id, page.document_id, found)
-        left = Left.of(each.chance for each in judged)
-        db.execute(
-            "UPDATE page SET proofed = ?, expected = ?, variance = ? WHERE id = ?",
-            (left.words, left.expected, left.variance, page_id),
-        )
+        save_chances(db, page_id, judged)
 
     # The document
 

@@ -7,6 +7,7 @@ import sqlite3
 from collections.abc import Iterable
 from typing import Literal
 
+from hyalen.core.model.geometry import Box
 from hyalen.core.proofing.doubts import Doubt, Stage
 from hyalen.core.proofing.remaining import Left, worth_a_look
 from hyalen.store.database import Database
@@ -84,6 +85,15 @@ class Doubts:
             limit,
         )
         return [DoubtRecord.of(r) for r in rows]
+
+    def about_words(self, page_id: int) -> dict[str, Doubt]:
+        """The doubts about a page's words, by word id."""
+        rows = self.database.rows(
+            """SELECT key, stage, kind, weight, reason, region_id, word_id, text, place, alike FROM doubt
+               WHERE page_id = ? AND stage = 'proof' AND kind = 'word' AND place IS NOT NULL""",
+            page_id,
+        )
+        return {r["word_id"]: Doubt(**dict(r) | {"place": Box(*json.loads(r["place"]))}) for r in rows}
 
     def of_page(self, page_id: int) -> list[DoubtRecord]:
         rows = self.database.rows(

@@ -28,8 +28,8 @@ from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.doubts import Stage, word_doubts
-from hyalen.core.proofing.remaining import Left
 from hyalen.store.arrangement import completed
+from hyalen.store.chances import save_chances
 from hyalen.store.course import UPGRADED
 from hyalen.store.doubts import add_doubts
 
@@ -52,8 +52,7 @@ def judge_words(db: sqlite3.Connection) -> None:
     for row in db.execute("SELECT id, document_id FROM page WHERE content IS NOT NULL").fetchall():
         content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
         judged = judge(content)
-        left = Left.of(each.chance for each in judged)
-        db.execute("UPDATE page SET proofed = ?, expected = ?, variance = ? WHERE id = ?", (*left, row[0]))
+        save_chances(db, row[0], judged)
         db.execute("DELETE FROM doubt WHERE page_id = ? AND stage = ? AND kind = 'word'", (row[0], Stage.PROOF))
         fallback = content.languages[0] if content.languages else "eng"
         fresh = (d for d in word_doubts(judged, fallback) if d.key not in content.accepted)

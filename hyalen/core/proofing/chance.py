@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection
+from collections.abc import Collection, Mapping, Sequence
 from functools import cache
 from importlib.resources import files
 from typing import Any, NamedTuple
@@ -24,6 +24,7 @@ from hyalen.core.proofing.evidence import (
 )
 from hyalen.core.proofing.totals import cells_that_add_up
 
+DECIMALS = 5  # of a chance
 NUMBERS = "chances.json"  # made by tools/fit_chances.py
 SETTLED = 0.002  # chance that a word is wrong that a person has looked at
 ADDS_UP = 0.05  # of its chance is left to a figure of a column whose total is right
@@ -57,13 +58,15 @@ class Model(NamedTuple):
 
     def chances(self, rows: NDArray[np.float32]) -> NDArray[np.float64]:
         """The probability for each row of evidence."""
-        trees = np.arange(len(self.feature))[None, :]
-        node = np.zeros((len(rows), len(self.feature)), np.intp)
-        at = np.arange(len(rows))[:, None]
+        # Flat places: a tree's nodes follow those of the tree before, a row's features those of the row before.
+        first = np.arange(len(self.feature))[None, :] * self.feature.shape[1]
+        feature, threshold, left, right = (a.ravel() for a in (self.feature, self.threshold, self.left, self.right))
+        values, row = rows.ravel(), np.arange(len(rows))[:, None] * rows.shape[1]
+        node = np.repeat(first, len(rows), axis=0)
         for _ in range(self.depth):
-            goes_left = rows[at, self.feature[trees, node]] <= self.threshold[trees, node]
-            node = np.where(goes_left, self.left[trees, node], self.right[trees, node])
-        odds = self.base + self.value[trees, node].sum(axis=1)
+            goes_left = values.take(row + feature.take(node)) <= threshold.take(node)
+            node = first + np.where(goes_left, left.take(node), right.take(node))
+        odds = self.base + self.value.ravel().take(node).sum(axis=1)
         return np.asarray(1.0 / (1.0 + np.exp(-odds)), dtype=np.float64)
 
 
@@ -96,11 +99,23 @@ def fitted() -> Model:
 
 
 class Judged(NamedTuple):
-    """A word, the chance that it is wrong, and the evidence for that."""
+    """A word and the chance that it is wrong.
+
+    Attributes
+    ----------
+    alone : float
+        The chance before lists, totals and settling count.
+    evidence : (len(FEATURES),) float32 or None
+        None where the chance was known.
+    """
 
     placed: Placed
     chance: float
-    evidence: NDArray[np.float32]
+    alone: float
+    evidence: NDArray[np.float32] | None
+
+
+Chances = Mapping[str, tuple[str, float]]  # by word id, what it said and its chance alone
 
 
 def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
@@ -111,12 +126,39 @@ def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
     known = known or Known()
     rows = evidence(content, words)
     chances = fitted().chances(rows)
-    for i in np.flatnonzero(chances >= WORTH_ASKING):
+    asked = np.flatnonzero(chances >= WORTH_ASKING)
+    for i in asked:
         rows[i, IN_DOCUMENT] = min(known.count(core_of(words[i].word.text).casefold()), MOST_COUNTED)
-    chances = fitted().chances(rows)
+    if len(asked):
+        chances[asked] = fitted().chances(rows[asked])
+    return _judged(content, words, [round(float(c), DECIMALS) for c in chances], list(rows), known)
+
+
+def recalled(content: PageContent, known: Known, before: Chances) -> list[Judged] | None:
+    """The same from chances that are known, without evidence; None where a word is new or reads otherwise.
+
+    What a person settles changes nothing about the other words, so that a doubt stays what it was.
+    """
+    words = proofed_words(content)
+    alone = []
+    for each in words:
+        text, chance = before.get(each.word.id, ("", 0.0))
+        if not each.word.settled and text != each.word.text:
+            return None
+        alone.append(chance)
+    return _judged(content, words, alone, [None] * len(words), known)
+
+
+def _judged(
+    content: PageContent,
+    words: Sequence[Placed],
+    chances: Sequence[float],
+    rows: Sequence[NDArray[np.float32] | None],
+    known: Known,
+) -> list[Judged]:
     tables = (region.table for region in content.everything if region.table is not None)
     sums = {w.id for table in tables for cell in cells_that_add_up(table) for line in cell.lines for w in line.words}
-    return [Judged(p, _chance(p, float(c), known, sums), row) for p, c, row in zip(words, chances, rows, strict=True)]
+    return [Judged(p, _chance(p, c, known, sums), c, row) for p, c, row in zip(words, chances, rows, strict=True)]
 
 
 def _chance(placed: Placed, chance: float, known: Known, sums: Collection[str]) -> float:

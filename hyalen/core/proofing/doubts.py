@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from enum import StrEnum
 
 from hyalen.core.languages import frequency, has_word_list, identify, language_name
@@ -12,7 +12,8 @@ from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Sub
 from hyalen.core.model.geometry import Box, Frozen
 from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.chance import Judged, judge
-from hyalen.core.proofing.evidence import core_of, told
+from hyalen.core.proofing.evidence import core_of
+from hyalen.core.proofing.evidence import told as told_by
 from hyalen.core.proofing.slips import alike, columns_of
 from hyalen.core.proofing.totals import wrong_totals
 
@@ -119,11 +120,12 @@ def page_doubts(
     cleaned: Cleaned | None = None,
     unplaced: Sequence[tuple[int, str]] = (),
     judged: Sequence[Judged] | None = None,
+    told: Mapping[str, Doubt] | None = None,
 ) -> list[Doubt]:
     """The open doubts of one page, worst first.
 
     `unplaced` are the number and name of each decision whose ink is not on the page any more, `judged` its words
-    where they are known already.
+    where they are known already, `told` the doubts about them by word id.
     """
     fallback = content.languages[0] if content.languages else "eng"
     found = [
@@ -136,7 +138,7 @@ def page_doubts(
         *_languages(content),
         *_own_text(content),
         *_comments(content),
-        *word_doubts(judge(content) if judged is None else judged, fallback),
+        *word_doubts(judge(content) if judged is None else judged, fallback, told),
     ]
     accepted = set(content.accepted)
     return sorted((d for d in found if d.key not in accepted), key=lambda d: -d.weight)
@@ -216,11 +218,14 @@ def _layout(content: PageContent) -> Iterator[Doubt]:
                 round(1.2 - region.confidence, 3),
                 f"Left out of what is read aloud: {region.reason}.",
             )
+    boxes = [region.box for region in content.regions]
     for i, region in enumerate(content.regions):
-        for other in content.regions[:i]:
-            shared = region.box.overlap(other.box)
+        for at, other in enumerate(content.regions[:i]):
+            shared = boxes[i].overlap(boxes[at])
+            if not shared:
+                continue
             figure = region.kind.is_picture or other.kind.is_picture  # text over a picture is no fault
-            if figure or shared < MOST_SHARED * min(region.box.area, other.box.area) or _apart(region, other):
+            if figure or shared < MOST_SHARED * min(boxes[i].area, boxes[at].area) or _apart(region, other):
                 continue
             yield _about(
                 region,
@@ -382,24 +387,50 @@ def _unseen(region: Region) -> bool:
     return not any(word.settled for word in region.words)
 
 
-def word_doubts(judged: Sequence[Judged], fallback: str) -> Iterator[Doubt]:
-    """About words that are likely enough wrong; `fallback` is the language of blocks that say none."""
+def needs_evidence(judged: Sequence[Judged], told: Collection[str]) -> bool:
+    """Whether one of the words is a doubt of which nobody has told why."""
+    return any(
+        each.evidence is None
+        and each.chance >= LEAST_CHANCE
+        and not each.placed.word.settled
+        and each.placed.word.id not in told
+        for each in judged
+    )
+
+
+def word_doubts(judged: Sequence[Judged], fallback: str, told: Mapping[str, Doubt] | None = None) -> Iterator[Doubt]:
+    """About words that are likely enough wrong.
+
+    Parameters
+    ----------
+    judged : sequence of Judged
+    fallback : str
+        Language of blocks that say none.
+    told : mapping of str to Doubt, optional
+        By word id, for words without evidence.
+    """
     columns: dict[str, dict[str, int]] = {}
     for each in judged:
         word, region = each.placed.word, each.placed.region
-        if not word.settled and each.chance >= LEAST_CHANCE:
-            if region.id not in columns:
-                columns[region.id] = columns_of(region)
-            seen = told(each.evidence)
-            yield Doubt(
-                key=f"proof:word:{word.id}",
-                stage=Stage.PROOF,
-                kind="word",
-                weight=round(each.chance, 3),
-                region_id=region.id,
-                word_id=word.id,
-                text=word.text,
-                reason=word_reason(word, region.language or fallback, seen),
-                place=word.box,
-                alike=alike(word, columns[region.id].get(word.id), seen["unknown"] > 0),
-            )
+        if word.settled or each.chance < LEAST_CHANCE:
+            continue
+        weight = round(each.chance, 3)
+        if each.evidence is None:
+            known = (told or {})[word.id]
+            yield known.model_copy(update={"weight": weight, "place": word.box, "region_id": region.id})
+            continue
+        if region.id not in columns:
+            columns[region.id] = columns_of(region)
+        seen = told_by(each.evidence)
+        yield Doubt(
+            key=f"proof:word:{word.id}",
+            stage=Stage.PROOF,
+            kind="word",
+            weight=weight,
+            region_id=region.id,
+            word_id=word.id,
+            text=word.text,
+            reason=word_reason(word, region.language or fallback, seen),
+            place=word.box,
+            alike=alike(word, columns[region.id].get(word.id), seen["unknown"] > 0),
+        )

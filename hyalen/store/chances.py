@@ -1,0 +1,29 @@
+"""How likely each word of a page is wrong, kept beside its content, and what is to be expected of the page."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import zlib
+from collections.abc import Sequence
+
+from hyalen.core.proofing.chance import Chances, Judged
+from hyalen.core.proofing.remaining import Left
+
+
+def save_chances(db: sqlite3.Connection, page_id: int, judged: Sequence[Judged]) -> None:
+    """The words' chances, and the wrong ones that are to be expected."""
+    left = Left.of(each.chance for each in judged)
+    db.execute(
+        "UPDATE page SET proofed = ?, expected = ?, variance = ?, chances = ? WHERE id = ?",
+        (*left, _packed(judged), page_id),
+    )
+
+
+def _packed(judged: Sequence[Judged]) -> bytes:
+    rows = [[each.placed.word.id, each.placed.word.text, each.alone] for each in judged]
+    return zlib.compress(json.dumps(rows, separators=(",", ":")).encode("utf8"), 1)
+
+
+def unpacked_chances(data: bytes) -> Chances:
+    return {word: (text, chance) for word, text, chance in json.loads(zlib.decompress(data))}
