@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from array import array
 from bisect import bisect_left
+from collections.abc import Sequence
 from functools import cache
 from itertools import chain, islice
 from math import log10
@@ -35,6 +36,14 @@ class Frequencies:
         wanted = hash(token)
         at = bisect_left(self._words, wanted)
         return self._levels[at] / 100 if at < len(self._words) and self._words[at] == wanted else 0.0
+
+    def known(self, tokens: Sequence[str], least: float = 0.0) -> list[str]:
+        """Those of many words that are more frequent than `least`."""
+        wanted = np.fromiter(map(hash, tokens), dtype=np.int64, count=len(tokens))
+        words, levels = np.frombuffer(self._words, np.int64), np.frombuffer(self._levels, np.int16)
+        at = np.minimum(np.searchsorted(words, wanted), len(words) - 1)
+        found = (words[at] == wanted) & (levels[at] > 100 * least)
+        return [tokens[int(i)] for i in np.flatnonzero(found)]
 
 
 @cache

@@ -120,6 +120,11 @@ def listed_frequency(word: str, language: str) -> float:
     return frequencies(_base(language)).zipf(word)
 
 
+def known_words(words: Sequence[str], language: str, least: float = 0.0) -> list[str]:
+    """Those of many words, folded and of letters alone, whose frequency is above `least`."""
+    return frequencies(_base(language)).known(words, least) if words and has_word_list(language) else []
+
+
 @cache
 def listed_words(language: str, count: int) -> tuple[str, ...]:
     """The most frequent words of a language, as its list has them."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from functools import lru_cache
 
 from hyalen.core.decisions.operations import Retext
 from hyalen.core.decisions.targets import word_of
@@ -17,7 +18,7 @@ from hyalen.store.records import NotFound
 from hyalen.store.wordlists import WordLists
 
 LEARNT_FROM = 400  # corrections, the last ones
-NEAR = 400  # passages of the document, nearest to the page, whose words count
+NEAR, NEAR_PAGES = 200, 20  # passages of the document, nearest to the page, whose words count
 
 
 class Proofing:
@@ -51,12 +52,18 @@ class Proofing:
     def _said(self, document_id: int, page_id: int) -> Counter[str]:
         """Words of the pages near by, folded, and how often they say them."""
         rows = self.database.rows(
-            "SELECT text FROM passage WHERE document_id = ? ORDER BY abs(page_id - ?) LIMIT ?",
+            """SELECT text FROM passage WHERE document_id = ? AND page_id BETWEEN ? AND ?
+               ORDER BY abs(page_id - ?) LIMIT ?""",
             document_id,
+            page_id - NEAR_PAGES,
+            page_id + NEAR_PAGES,
             page_id,
             NEAR,
         )
-        return Counter(core for r in rows for token in r["text"].split() if len(core := core_of(token).casefold()) > 1)
+        said: Counter[str] = Counter()
+        for row in rows:
+            said.update(_cores(row["text"]))
+        return said
 
     def _taught(self, document_id: int) -> Taught:
         """Which shape was corrected to which in the document, and how often."""
@@ -73,6 +80,12 @@ class Proofing:
             if pair is not None and operation.text:
                 found[pair] += 1
         return found
+
+
+@lru_cache(maxsize=2_000)
+def _cores(text: str) -> tuple[str, ...]:
+    """A passage's words, folded, without marks around them."""
+    return tuple(core for token in text.split() if len(core := core_of(token).casefold()) > 1)
 
 
 def _language(content: PageContent, word_id: str) -> str:

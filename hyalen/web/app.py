@@ -74,6 +74,7 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
             except (OSError, ValueError):  # longer than file systems allow
                 inside = False
             # The page names hashed assets, so it must itself never be an old copy.
-            return FileResponse(file if inside else STATIC / "index.html", headers={"Cache-Control": "no-cache"})
+            kept = "public, max-age=86400" if inside and file.suffix == ".svg" else "no-cache"
+            return FileResponse(file if inside else STATIC / "index.html", headers={"Cache-Control": kept})
 
     return app

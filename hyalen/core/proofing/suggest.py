@@ -9,7 +9,7 @@ from functools import lru_cache
 from rapidfuzz import process
 from rapidfuzz.distance import Levenshtein
 
-from hyalen.core.languages import has_word_list, listed_frequency, listed_words
+from hyalen.core.languages import has_word_list, known_words, listed_frequency, listed_words
 from hyalen.core.model.content import Word
 from hyalen.core.proofing.confusions import confused, distance, misreadings
 from hyalen.core.proofing.evidence import core_of
@@ -21,6 +21,7 @@ NEAR = 24  # of them that are looked at closely
 # What a suggestion is worth: how alike it looks, how frequent it is, whether this document or another reading has it.
 LIKENESS, FREQUENCY, IN_DOCUMENT, IN_LIST, OTHER_READING, TAUGHT = 2.6, 0.45, 1.2, 1.5, 1.6, 1.0
 _NUMBER = re.compile(r"\d+(?:[.,:/-]\d+)*")
+LONGEST_TWICE, LEAST_TWICE = 9, 1.5  # letters of a word with two misreadings; how frequent the word meant must be
 UNKNOWN = 1.5  # what a reading is worth less that no list and no document has
 
 Taught = Mapping[tuple[str, str], int]
@@ -85,15 +86,15 @@ def suggestions(
 def _candidates(folded: str, language: str) -> Iterator[str]:
     """Known words that one or two confusions make of it, two words in one, and known words near by."""
     once = set(misreadings(folded))
-    yield from (other for other in once if listed_frequency(other, language) > 0)
-    if len(folded) <= 12:
-        yield from {other for other in _twice(once) if listed_frequency(other, language) > 1.5}
+    twice = set(_twice(once)) if len(folded) <= LONGEST_TWICE or any(c.isdigit() for c in folded) else set()
+    yield from known_words(list(once), language)
+    yield from known_words(list(twice), language, LEAST_TWICE)
     for at in range(1, len(folded)):
         first, rest = folded[:at], folded[at:].lstrip("-'’.,")
         if min(listed_frequency(first, language), listed_frequency(rest, language)) > 3.5:
             yield f"{first} {rest}"
     if any(c.isdigit() for c in folded):
-        yield from (other for other in {*once, *_twice(once)} if _NUMBER.fullmatch(other))
+        yield from (other for other in once | twice if _NUMBER.fullmatch(other))
     if has_word_list(language) and len(folded) > 3:
         for word, *_ in process.extract(
             folded, _by_length(language, len(folded)), scorer=Levenshtein.distance, score_cutoff=2, limit=NEAR

@@ -18,7 +18,7 @@ describe('the client', () => {
     await api.doubts(7, 100, { page_id: 3, key: 'proof:word:w1' } as never);
     expect((fetch.mock.calls[0]?.[0] as Request).url).toMatch(/documents\/7\/doubts\?limit=100&after=3&after_key=proof(:|%3A)word(:|%3A)w1$/);
     await api.flow(7, 20);
-    expect((fetch.mock.calls[1]?.[0] as Request).url).toMatch(/documents\/7\/flow\?page=20$/);
+    expect((fetch.mock.calls[1]?.[0] as Request).url).toMatch(/documents\/7\/flow\?page=20&count=10$/);
   });
   it('says in a change which revision it is made on', async () => {
     const fetch = answer(200, '{}');

@@ -7,7 +7,7 @@ const HELP_KEPT = 400;
 export class Ahead {
   private pages = new Map<number, Page>();
   private asked = new Set<string>();
-  private help = $state<Record<string, WordHelp>>({});
+  private help = $state.raw<Record<string, WordHelp>>({});
 
   /** A page as it is at that revision, if it is here. */
   page(id: number, revision: number): Page | null {

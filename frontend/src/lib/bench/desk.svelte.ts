@@ -10,10 +10,11 @@ const TOGETHER = 350; // milliseconds: many events come while a batch runs, and 
 
 /** What lies on the desk: the batch, document and page in hand as the server last told them. */
 export class Desk {
-  batches = $state<BatchSummary[] | null>(null);
-  batch = $state<Batch | null>(null);
-  document = $state<Document | null>(null);
-  page = $state<Page | null>(null);
+  // Replaced as a whole, never changed within: what the server tells needs no proxies.
+  batches = $state.raw<BatchSummary[] | null>(null);
+  batch = $state.raw<Batch | null>(null);
+  document = $state.raw<Document | null>(null);
+  page = $state.raw<Page | null>(null);
   /** Set at once when the page is turned; the page itself follows when it can. */
   pageIndex = $state(0);
   online = $state(true);

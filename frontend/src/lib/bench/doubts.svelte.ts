@@ -5,7 +5,7 @@ const worstFirst = (a: OpenDoubt, b: OpenDoubt) => b.weight - a.weight || a.posi
 
 /** The open doubts of the document in hand, worst first, however many they are. */
 export class Doubts {
-  list = $state<OpenDoubt[]>([]);
+  list = $state.raw<OpenDoubt[]>([]);
   private loading = 0;
 
   /** Load them all, part by part; what is known already is shown meanwhile. */

@@ -26,7 +26,7 @@ export class Finding {
   /** Blocks of one role or language only, where they are set. */
   role = $state<Role | ''>('');
   language = $state('');
-  hits = $state<FoundPlace[]>([]);
+  hits = $state.raw<FoundPlace[]>([]);
   total = $state(0);
   at = $state(-1);
   /** Places that are not to be replaced. */

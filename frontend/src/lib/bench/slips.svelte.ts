@@ -16,7 +16,7 @@ export type By = 'letters' | 'words';
 export class SlipSheet {
   open = $state(false);
   by = $state<By>(remembered('slips', 'letters') === 'words' ? 'words' : 'letters');
-  list = $state<Slip[]>([]);
+  list = $state.raw<Slip[]>([]);
   whole = $state(false);
   loading = $state(false);
   at = $state(0);

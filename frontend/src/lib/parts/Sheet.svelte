@@ -5,7 +5,7 @@
   import { notices } from '../bench/notices.svelte';
   import { hand, type Tool } from '../bench/hand.svelte';
   import { linesOf, boxOf, findRegion, findWord } from '../bench/content';
-  import { tick } from 'svelte';
+  import { tick, untrack } from 'svelte';
   import { Button, Spinner } from 'flowbite-svelte';
   import { api, type Page, type Region } from '../api/client';
     import { typing } from '../bench/keys';
@@ -30,6 +30,8 @@
   let pointer = $state<{ x: number; y: number } | null>(null);
   let drag: { x: number; y: number; left: number; top: number; moved: boolean } | null = null;
   const MARGIN = 24;
+  /** Kept by its events: to ask the board itself would lay all of it out for every word. */
+  let scrolled = $state.raw({ left: 0, top: 0 });
 
   const clean = $derived(view.stage === 'clean');
   const preview = $derived(clean ? cleaning.preview : null);
@@ -145,8 +147,8 @@
     const box = wordBox?.word.box ?? selectedBox;
     if (!box || !board) return;
     const on = box.map((v) => v * scale + MARGIN);
-    const view = [board.scrollLeft, board.scrollTop + 20, board.scrollLeft + deskWidth, board.scrollTop + deskHeight - (selection.lifted ? 150 : 20)];
-    if (contains(view, on)) return;
+    const { left, top } = untrack(() => scrolled);
+    if (contains([left, top + 20, left + deskWidth, top + deskHeight - (selection.lifted ? 150 : 20)], on)) return;
     board.scrollTo({ left: Math.max(0, on[0]! - 80), top: Math.max(0, on[1]! - deskHeight / 3) });
   });
 
@@ -165,6 +167,7 @@
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div
     bind:this={board} bind:clientWidth={deskWidth} bind:clientHeight={deskHeight} class="desk" class:loupe
+    onscroll={(e) => (scrolled = { left: e.currentTarget.scrollLeft, top: e.currentTarget.scrollTop })}
     onwheel={onWheel} onpointerdown={onDown} onpointermove={onMove} onpointerleave={() => (pointer = null)} role="region" aria-label="Sheet" tabindex="0"
   >
     {#if page?.cleaned || page?.original}
@@ -216,7 +219,7 @@
         {#if writing.newLine?.page === page.id && page.content && view.stage !== 'clean'}<NewLine {page} {scale} room={deskWidth - 2 * MARGIN} />{/if}
         {#if selection.lifted && wordBox && page.cleaned}
           {#key `${page.id}.${wordBox.region.id}.${wordBox.line}`}
-            <LiftedLine {page} region={wordBox.region} index={wordBox.line} {scale} room={deskWidth - 2 * MARGIN} scrollLeft={board?.scrollLeft ?? 0} />
+            <LiftedLine {page} region={wordBox.region} index={wordBox.line} {scale} room={deskWidth - 2 * MARGIN} scrollLeft={scrolled.left} />
           {/key}
         {/if}
       </div>
