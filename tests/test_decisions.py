@@ -19,15 +19,20 @@ from hyalen.core.decisions.requests import (
     AcceptDoubt,
     AcceptWord,
     AddLine,
+    BreakLine,
     CutRegion,
     DrawRegion,
     EditError,
     FindLines,
+    InsertLine,
+    JoinLines,
+    JoinWords,
     MergeCells,
     MergeRegions,
     Move,
     MoveLine,
     OmitPictures,
+    PartBlock,
     PartCell,
     ReadRegions,
     RemoveLine,
@@ -41,6 +46,8 @@ from hyalen.core.decisions.requests import (
     SetLine,
     SetRole,
     SetRoles,
+    SetRunning,
+    SetStyle,
     SetWord,
     ShapeRegion,
     TakeOutArea,
@@ -48,6 +55,7 @@ from hyalen.core.decisions.requests import (
 )
 from hyalen.core.decisions.wanted import wanted
 from hyalen.core.model.content import PageContent, RegionKind, Role, Table
+from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, bounds
 from hyalen.core.model.grid import Grid
 from hyalen.core.model.packing import packed, unpacked
@@ -125,6 +133,25 @@ def gestures(content: PageContent) -> st.SearchStrategy[Request]:
     )  # fmt: skip
 
 
+def writing(content: PageContent) -> st.SearchStrategy[Request]:
+    """Anything that may be typed at words and lines."""
+    regions = st.sampled_from([r.id for r in content.everything] or ["none"])
+    words = [w.id for w in content.words] or ["none"]
+    word, line = st.sampled_from(words), st.integers(-1, 3)
+    pairs = st.integers(0, max(0, len(words) - 2)).map(lambda i: tuple(words[i : i + 2] * (2 if len(words) < 2 else 1)))
+    place = st.one_of(st.none(), st.tuples(*[st.integers(0, 900)] * 4))
+    part = st.one_of(st.none(), st.integers(0, 5))
+    return st.one_of(
+        st.builds(JoinWords, word_ids=pairs),
+        st.builds(BreakLine, word_id=word),
+        st.builds(JoinLines, word_id=word),
+        st.builds(InsertLine, region_id=regions, after=line, text=TEXTS.filter(bool), box=place),
+        st.builds(PartBlock, region_id=regions, line=st.integers(0, 3)),
+        st.builds(SetStyle, word_ids=pairs, style=st.sampled_from(list(Style)), on=st.booleans(), start=part, end=part),
+        st.builds(SetRunning, region_id=regions, text=TEXTS),
+    )
+
+
 def read_for(content: PageContent, request: Request) -> list[PartRead]:
     """What a reader would find in the parts that are wanted: one word more in each, and a grid of two rows."""
     ids = count(1)
@@ -166,7 +193,9 @@ LAYS = [Lay(), Lay(cleaned(37)), Lay(cleaned(0, to_original=(0.98, -0.21, 300.0,
 @given(st.data())
 def test_replayed_content_equals_the_edited_one_whatever_was_edited(data: st.DataObject) -> None:
     lay = data.draw(st.sampled_from(LAYS))
-    made, after = edited(data, lay, kinds=lambda content: st.one_of(requests(content), gestures(content)))
+    made, after = edited(
+        data, lay, kinds=lambda content: st.one_of(requests(content), gestures(content), writing(content))
+    )
     kept = [operation_from(o.op, stored(o)) for o in made]  # as they come out of the database
     replayed = replay(READING, kept, lay)  # type: ignore[arg-type]
     assert replayed.unplaced == () and replayed.content == after[-1]
