@@ -222,12 +222,12 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     connection = sqlite3.connect(data / "hyalen.sqlite3")
     for trigger in ("passage_added", "passage_gone"):
         connection.execute(f"DROP TRIGGER {trigger}")
-    for table in ("passage_index", "passage", "listed", "sample"):
+    for table in ("passage_index", "passage", "listed", "sample", "judgement", "verdict"):
         connection.execute(f"DROP TABLE {table}")
     connection.execute("DROP INDEX doubt_alike")
     for table, *columns in (
         ("page", "proofed", "expected", "variance", "chances"),
-        ("doubt", "place", "alike"),
+        ("doubt", "place", "alike", "mend", "of_document"),
         ("delivery", "words", "expected", "looked_at", "found_right"),
     ):
         for column in columns:

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
+from hyalen.core.imaging.contrast import contrast
 from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey, reduced
@@ -19,7 +20,7 @@ from hyalen.core.layout.lettering import with_lettering
 from hyalen.core.layout.order import near_ties
 from hyalen.core.layout.outlines import core
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.model.content import Line, OwnText, PageContent, RegionKind, Word
+from hyalen.core.model.content import Line, OwnText, PageContent, Region, RegionKind, Word
 from hyalen.core.model.document import TextFrom
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box
@@ -81,6 +82,18 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
     content = with_points(ink, read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader))
     return read_twice(ink, dpi, content, reader)
+
+
+def with_contrast(page: Image, content: PageContent) -> PageContent:
+    """The content with how far each text stands out from its ground, measured on the page as it is delivered."""
+
+    def told(region: Region) -> Region:
+        boxes = [w.box for line in region.all_lines for w in line.words]
+        if region.kind.is_picture or not boxes:
+            return region
+        return region.model_copy(update={"contrast": contrast(page, boxes)})
+
+    return content.model_copy(update={"regions": tuple(map(told, content.regions))})
 
 
 def read_own_content(

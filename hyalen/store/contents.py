@@ -7,6 +7,7 @@ import sqlite3
 from collections.abc import Sequence
 from functools import partial
 
+from hyalen.core.accessibility.page import judgements, page_findings
 from hyalen.core.accessibility.rules import Heading, document_doubts
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.operations import ContentOperation, SpeakIn
@@ -23,6 +24,7 @@ from hyalen.store.chances import save_chances, unpacked_chances
 from hyalen.store.database import Database
 from hyalen.store.doubts import Doubts
 from hyalen.store.journal import Journal, content_operations
+from hyalen.store.judgements import Judgements
 from hyalen.store.pages import LIVE, Pages
 from hyalen.store.search import Search
 from hyalen.store.tasks import Tasks
@@ -39,12 +41,14 @@ class Contents:
         doubts: Doubts,
         search: Search,
         lists: WordLists,
+        judgements: Judgements,
         journal: Journal,
         tasks: Tasks,
     ) -> None:
         self.database = database
         self.search = search
         self.lists = lists
+        self.judgements = judgements
         self.pages = pages
         self.doubts = doubts
         self.journal = journal
@@ -129,7 +133,9 @@ class Contents:
             rows = {each.placed.word.id: each.evidence for each in judge(content, known)}
             judged = [each._replace(evidence=rows[each.placed.word.id]) for each in judged]
         found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id), judged, told)
+        found += [d for d in page_findings(content) if d.key not in content.accepted]
         self.doubts.set_for_page(db, page_id, page.document_id, found)
+        self.judgements.set_for_page(db, page_id, judgements(content))
         save_chances(db, page_id, judged)
 
     # The document
@@ -179,13 +185,15 @@ class Contents:
         ).fetchall()
         facts = [PageFacts.model_validate_json(r["facts"]) for r in rows]
         headings = []
+        first_heading = ""
         for at, (row, page) in enumerate(zip(rows, facts, strict=True)):
             roles = {region: Role(now) for region, (now, _) in json.loads(row["roles"]).items()}
             for mark in page.marks:
                 level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
                 if level is not None:
+                    first_heading = first_heading or mark.text
                     headings.append(Heading(page=at, region_id=mark.region_id, level=level))
-        found = document_doubts(document["title"], document["stem"], len(rows), headings)
+        found = document_doubts(document["title"], document["stem"], len(rows), headings, first_heading)
         self.doubts.set_for_document(
             db,
             document_id,

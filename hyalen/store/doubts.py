@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from typing import Literal
 
 from hyalen.core.model.geometry import Box
-from hyalen.core.proofing.doubts import Doubt, Stage
+from hyalen.core.proofing.doubts import Doubt
 from hyalen.core.proofing.remaining import Left, worth_a_look
 from hyalen.store.database import Database
 from hyalen.store.pages import LIVE
@@ -18,7 +18,7 @@ from hyalen.store.records import DoubtRecord, SlipRecord
 SlipsBy = Literal["letters", "words"]
 SHARED = tuple(f"clean:quality:{topic}" for topic in ("resolution", "sharpness", "contrast", "noise"))
 LEAST_SHARING = 3  # pages
-_COLUMNS = """d.page_id, p.position, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text,
+_COLUMNS = """d.page_id, p.position, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text, d.mend,
   CASE WHEN d.shared > 1 THEN (SELECT group_concat(q.position) FROM doubt s JOIN page q ON q.id = s.page_id
     WHERE s.document_id = d.document_id AND s.key = d.key) END AS pages"""
 
@@ -29,14 +29,14 @@ class Doubts:
 
     def set_for_page(self, db: sqlite3.Connection, page_id: int, document_id: int, doubts: Iterable[Doubt]) -> None:
         """The doubts of one page, those of its document aside."""
-        db.execute("DELETE FROM doubt WHERE page_id = ? AND stage != ?", (page_id, Stage.CHECK))
+        db.execute("DELETE FROM doubt WHERE page_id = ? AND NOT of_document", (page_id,))
         self._add(db, document_id, ((page_id, d) for d in doubts))
         self._share(db, document_id)
 
     def set_for_document(self, db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]]) -> None:
         """What only the whole document shows, each with its page's id."""
-        db.execute("DELETE FROM doubt WHERE document_id = ? AND stage = ?", (document_id, Stage.CHECK))
-        self._add(db, document_id, doubts)
+        db.execute("DELETE FROM doubt WHERE document_id = ? AND of_document", (document_id,))
+        add_doubts(db, document_id, doubts, of_document=True)
 
     def drop_page(self, db: sqlite3.Connection, page_id: int, document_id: int) -> None:
         db.execute("DELETE FROM doubt WHERE page_id = ?", (page_id,))
@@ -172,12 +172,14 @@ class Doubts:
         return {r["stage"]: r["n"] for r in rows}
 
 
-def add_doubts(db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]]) -> None:
+def add_doubts(
+    db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]], of_document: bool = False
+) -> None:
     """Doubts of a document, each with its page's id."""
     db.executemany(
         """INSERT OR REPLACE INTO doubt
-             (page_id, document_id, key, stage, kind, weight, reason, region_id, word_id, text, place, alike)
-           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+             (page_id, document_id, key, stage, kind, weight, reason, region_id, word_id, text, place, alike, mend, of_document)
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
         [
             (
                 page_id,
@@ -192,6 +194,8 @@ def add_doubts(db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[
                 d.text,
                 json.dumps(list(d.place)) if d.place else None,
                 d.alike,
+                d.mend.model_dump_json(exclude_none=True) if d.mend else None,
+                of_document,
             )
             for page_id, d in doubts
         ],

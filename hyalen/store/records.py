@@ -186,6 +186,7 @@ class DoubtRecord:
     region_id: str | None
     word_id: str | None
     text: str
+    mend: dict[str, Any] | None
     pages: tuple[int, ...]
 
     @classmethod
@@ -193,7 +194,8 @@ class DoubtRecord:
         plain = named(
             row, "page_id", "position", "key", "stage", "kind", "weight", "reason", "region_id", "word_id", "text"
         )
-        return cls(**plain, pages=tuple(sorted(int(p) for p in row["pages"].split(","))) if row["pages"] else ())
+        pages = tuple(sorted(int(p) for p in row["pages"].split(","))) if row["pages"] else ()
+        return cls(**plain, mend=json.loads(row["mend"]) if row["mend"] else None, pages=pages)
 
 
 @dataclass(frozen=True, slots=True)
@@ -221,6 +223,28 @@ class SlipRecord:
             "cleaned_blob",
         )  # fmt: skip
         return cls(**plain, place=Box(*json.loads(row["place"])) if row["place"] else None)
+
+
+@dataclass(frozen=True, slots=True)
+class JudgementRecord:
+    """What a person must judge; `name` and `made` are of who signed it off."""
+
+    page_id: int
+    position: int
+    key: str
+    rule: str
+    question: str
+    print: str
+    region_id: str | None
+    text: str
+    name: str | None
+    made: float | None
+
+    @classmethod
+    def of(cls, row: Row) -> JudgementRecord:
+        return cls(
+            **named(row, "page_id", "position", "key", "rule", "question", "print", "region_id", "text", "name", "made")
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,6 +16,7 @@ from hyalen.store.deliveries import Deliveries
 from hyalen.store.documents import Documents
 from hyalen.store.doubts import Doubts
 from hyalen.store.journal import Journal
+from hyalen.store.judgements import Judgements
 from hyalen.store.outcome import Stale
 from hyalen.store.pages import Pages
 from hyalen.store.proofing import Proofing
@@ -53,10 +54,11 @@ class Store:
         self.doubts = Doubts(self.database)
         self.journal = Journal(self.database)
         self.search, self.lists = Search(self.database), WordLists(self.database)
+        self.judgements = Judgements(self.database)
         self.samples = Samples(self.database, self.pages)
         self.proofing = Proofing(self.database, self.documents, self.pages, self.lists)
         self.contents = Contents(
-            self.database, self.pages, self.doubts, self.search, self.lists, self.journal, self.tasks
+            self.database, self.pages, self.doubts, self.search, self.lists, self.judgements, self.journal, self.tasks
         )
         self.arrangement = Arrangement(self.database, self.pages, self.doubts, self.journal)
         self.course = Course(self.database, self.documents, self.pages, self.contents, self.arrangement, self.tasks)

@@ -8,6 +8,7 @@ import sqlite3
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from hyalen.core.accessibility.page import judgements, page_findings
 from hyalen.core.decisions.difference import decisions_in, difference
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.operations import (
@@ -32,6 +33,7 @@ from hyalen.store.arrangement import completed
 from hyalen.store.chances import save_chances
 from hyalen.store.course import UPGRADED
 from hyalen.store.doubts import add_doubts
+from hyalen.store.judgements import set_judgements
 
 log = logging.getLogger(__name__)
 READ_LABELS = {"Read", "Read again"}
@@ -48,15 +50,16 @@ class _Change(NamedTuple):
 
 
 def judge_words(db: sqlite3.Connection) -> None:
-    """What is to be expected of words that were read before anyone told their chances or what they are like (migration 10)."""
+    """What is to be expected of words that were read before anyone told their chances or what they are like, and what was not checked (migration 10)."""
     for row in db.execute("SELECT id, document_id FROM page WHERE content IS NOT NULL").fetchall():
         content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
         judged = judge(content)
         save_chances(db, row[0], judged)
         db.execute("DELETE FROM doubt WHERE page_id = ? AND stage = ? AND kind = 'word'", (row[0], Stage.PROOF))
         fallback = content.languages[0] if content.languages else "eng"
-        fresh = (d for d in word_doubts(judged, fallback) if d.key not in content.accepted)
-        add_doubts(db, row[1], ((row[0], d) for d in fresh))
+        found = [*word_doubts(judged, fallback), *page_findings(content)]
+        add_doubts(db, row[1], ((row[0], d) for d in found if d.key not in content.accepted))
+        set_judgements(db, row[0], judgements(content))
 
 
 def snapshots_to_decisions(db: sqlite3.Connection) -> None:

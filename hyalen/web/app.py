@@ -15,7 +15,7 @@ from hyalen import __version__
 from hyalen.core.formats.source import Limits
 from hyalen.store.records import NotFound
 from hyalen.store.store import Store
-from hyalen.web import batches, documents, errors, pages, proofing, search, treatments
+from hyalen.web import batches, checking, documents, errors, pages, proofing, search, treatments
 from hyalen.web.guard import Guard
 from hyalen.web.schemas import Problem
 from hyalen.web.services import Services
@@ -58,7 +58,15 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
     app.state.services = Services(store, foreman, showing)
     app.add_middleware(Guard, largest_file=foreman.limits.bytes)
     errors.install(app)
-    for router in (batches.router, documents.router, pages.router, proofing.router, search.router, treatments.router):
+    for router in (
+        batches.router,
+        checking.router,
+        documents.router,
+        pages.router,
+        proofing.router,
+        search.router,
+        treatments.router,
+    ):
         app.include_router(router, prefix="/api")
     if STATIC.is_dir():
         app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")

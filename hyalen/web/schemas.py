@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, Field
 
+from hyalen.core.accessibility.catalogue import Judge
 from hyalen.core.decisions.requests import MOST_OF_A_LINE, Request
 from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.document import TextFrom
@@ -14,7 +15,7 @@ from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.text import OneLine
 from hyalen.core.model.treatment import Applied, Finding, Half, Mesh, Patch, Treatment
-from hyalen.core.proofing.doubts import Stage
+from hyalen.core.proofing.doubts import Mend, Stage
 from hyalen.core.proofing.search import MOST_OF_A_PATTERN, Way
 
 # SQLite counts in 64 bits.
@@ -233,7 +234,50 @@ class OpenDoubt(BaseModel):
     region_id: str | None
     word_id: str | None
     text: str
+    mend: Mend | None
     pages: list[int]
+
+
+class RuleTold(BaseModel):
+    """An accessibility rule; `stops` where a file with such a finding may not say that it is PDF/UA."""
+
+    id: str
+    clause: str
+    protocol: str
+    why: str
+    judge: Judge
+    stops: bool
+
+
+class ToJudge(BaseModel):
+    """What a person must judge at a place, with the place's ink; `by` and `made` once it is signed off."""
+
+    page_id: int
+    position: int
+    key: str
+    rule: str
+    question: str
+    region_id: str | None
+    text: str
+    print: str
+    by: str | None
+    made: float | None
+
+
+class Standing(BaseModel):
+    """How a document stands: findings, what is to be judged, and whether it would be PDF/UA as it is."""
+
+    findings: int
+    to_judge: int
+    judged: int
+    obstacles: list[str]
+
+
+class SignOff(BaseModel):
+    page: Id
+    key: str = Field(max_length=200)
+    print: str = Field(pattern="^[0-9a-f]{16}$")
+    name: OneLine = Field(min_length=1, max_length=80)
 
 
 class Page(BaseModel):

@@ -258,7 +258,7 @@ class Foreman:
             source = store.blobs.path(store.documents.document(page.document_id).source_blob)
             own = jobs.Own(str(source), page.source_index, (page.width or 1, page.height or 1), page.kind or "")
             return Job(jobs.read_own, (image, page.cleaned, languages, own, page.text_from), seconds)
-        return Job(jobs.read, (image, page.cleaned.dpi, languages), seconds)
+        return Job(jobs.read, (image, page.cleaned.dpi, languages, page.read_blob is None), seconds)
 
     def _original(self, page: PageRecord) -> jobs.Original:
         assert page.original_blob is not None

@@ -38,7 +38,7 @@ from hyalen.core.model.treatment import (
     as_made,
 )
 from hyalen.core.proofing.doubts import SURE
-from hyalen.core.read import AUTO, read_content, read_own_content
+from hyalen.core.read import AUTO, read_content, read_own_content, with_contrast
 from hyalen.core.reading.upright import find_turn
 from hyalen.work.manuscript import Manuscript
 
@@ -124,10 +124,12 @@ def _reverse(original: Original, turn: FindTurn) -> Image:
     return clean_page(small, original.dpi / factor, Treatment(**off), turn).shown  # type: ignore[arg-type]
 
 
-def read(image: bytes, dpi: float, languages: Sequence[str]) -> PageContent:
-    """Read a cleaned page."""
+def read(image: bytes, dpi: float, languages: Sequence[str], shown: bool = True) -> PageContent:
+    """Read a cleaned page; `shown` says whether the image is the one that is delivered."""
     cv2.setNumThreads(1)
-    return read_content(decode(image), dpi, tuple(languages))
+    page = decode(image)
+    content = read_content(page, dpi, tuple(languages))
+    return with_contrast(page, content) if shown else content
 
 
 class Own(NamedTuple):
@@ -148,7 +150,8 @@ def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own,
         noted = comments(Path(own.path), own.page)
     except SourceError:
         found, noted = [], []
-    content = read_own_content(decode(image), cleaned.dpi, tuple(languages), found, choice)
+    page = decode(image)
+    content = with_contrast(page, read_own_content(page, cleaned.dpi, tuple(languages), found, choice))
     return content.model_copy(update={"comments": tuple(noted)})
 
 

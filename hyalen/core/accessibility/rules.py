@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hyalen.core.model.geometry import Frozen
-from hyalen.core.proofing.doubts import Doubt, Stage
+from hyalen.core.proofing.doubts import Doubt, Mend, Stage
 
 
 class Heading(Frozen):
@@ -17,17 +17,19 @@ class Heading(Frozen):
 
 
 def document_doubts(
-    title: str, file_stem: str, page_count: int, headings: Sequence[Heading]
+    title: str, file_stem: str, page_count: int, headings: Sequence[Heading], first_heading: str = ""
 ) -> list[tuple[int, Doubt]]:
     """What a whole document lacks, as (page index, doubt).
 
     Rules: a title of its own (ISO 14289-1, 7.1; WCAG 2.2, 2.4.2), headings that
     start at level 1 and skip none (ISO 14289-1, 7.4.2), bookmarks for more than 20
-    pages (common practice, no source; they are made from headings).
+    pages (common practice, no source; they are made from headings). `first_heading` is proposed as title.
     """
     found: list[tuple[int, Doubt]] = []
 
-    def add(page: int, key: str, weight: float, reason: str, region_id: str | None = None) -> None:
+    def add(
+        page: int, key: str, weight: float, reason: str, region_id: str | None = None, mend: Mend | None = None
+    ) -> None:
         found.append(
             (
                 page,
@@ -38,12 +40,14 @@ def document_doubts(
                     weight=weight,
                     reason=reason,
                     region_id=region_id,
+                    mend=mend,
                 ),
             )
         )
 
     if not title.strip() or title.strip() == file_stem:
-        add(0, "check:title", 0.8, "The title is only the file's name: give the document one (ISO 14289-1, 7.1).")
+        proposed = Mend(label=f"Take “{first_heading[:60]}”", title=first_heading) if first_heading.strip() else None
+        add(0, "check:title", 0.8, "The title is only the file's name: give the document one.", mend=proposed)
     if page_count > 20 and not headings:
         add(0, "check:bookmarks", 0.6, "More than 20 pages and no heading: there will be no bookmarks.")
     before = 0
@@ -54,8 +58,12 @@ def document_doubts(
                 heading.page,
                 f"check:level:{heading.region_id}",
                 0.5,
-                f"{missed}: a level is skipped (ISO 14289-1, 7.4.2).",
+                f"{missed}: a level is skipped.",
                 heading.region_id,
+                Mend(
+                    label=f"Make it heading {before + 1}",
+                    operation={"op": "set_role", "region_id": heading.region_id, "role": f"heading_{before + 1}"},
+                ),
             )
         before = heading.level
     return found

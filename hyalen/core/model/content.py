@@ -195,6 +195,8 @@ class Region(Frozen):
         Name of the image that is delivered in a picture's stead, or empty.
     width : float or None
         Of a picture in office files, in inches; None for its width on the page.
+    contrast : float or None
+        Of a text's ink to its paper, 1 to 21; None where it was not measured.
     """
 
     id: str
@@ -212,6 +214,7 @@ class Region(Frozen):
     omitted: bool = False
     substitute: str = ""
     width: float | None = None
+    contrast: float | None = None
 
     @property
     def box(self) -> Box:

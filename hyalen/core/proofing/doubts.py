@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from enum import StrEnum
 
+from pydantic import JsonValue
+
 from hyalen.core.languages import frequency, has_word_list, identify, language_name
 from hyalen.core.layout.cells import odd_cells
 from hyalen.core.layout.paragraphs import LIST_MARKER
@@ -37,6 +39,14 @@ class Stage(StrEnum):
     DELIVER = "deliver"
 
 
+class Mend(Frozen):
+    """What would settle a doubt: a change that a screen may ask for (`decisions.requests`), or a title."""
+
+    label: str
+    operation: dict[str, JsonValue] | None = None
+    title: str | None = None
+
+
 class Doubt(Frozen):
     """One thing to settle.
 
@@ -50,6 +60,8 @@ class Doubt(Frozen):
         Of a word, on the cleaned page.
     alike : str
         Of a word: what it has in common with others; see `slips.alike`.
+    mend : Mend or None
+        What would settle it.
     """
 
     key: str
@@ -62,6 +74,7 @@ class Doubt(Frozen):
     text: str = ""
     place: Box | None = None
     alike: str = ""
+    mend: Mend | None = None
 
 
 def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = None) -> str:

@@ -47,6 +47,9 @@ export type Slips = Schemas['Slips'];
 export type SettledWord = Schemas['WordSettled'];
 export type Characters = Schemas['Characters'];
 export type Style = Schemas['Style'];
+export type Rule = Schemas['RuleTold'];
+export type Standing = Schemas['Standing'];
+export type ToJudge = Schemas['ToJudge'];
 export type Picture = Schemas['Picture'];
 export type Box = [number, number, number, number];
 
@@ -134,6 +137,10 @@ export const api = {
     form.append('file', file, file.name);
     return ok<Picture>(client.POST('/api/pages/{page_id}/pictures', { params: page(id), body: { file: '' }, bodySerializer: () => form }));
   },
+  rules: () => ok<Rule[]>(client.GET('/api/rules')),
+  standing: (id: number) => ok<Standing>(client.GET('/api/documents/{document_id}/standing', { params: document(id) })),
+  judgements: (id: number) => ok<ToJudge[]>(client.GET('/api/documents/{document_id}/judgements', { params: document(id) })),
+  signOff: (id: number, body: Schemas['SignOff']) => ok<Standing>(client.POST('/api/documents/{document_id}/judgements', { params: document(id), body })),
   slips: (id: number, by: 'letters' | 'words', first: number, limit: number) =>
     ok<Slips>(client.GET('/api/documents/{document_id}/slips', { params: { ...document(id), query: { by, first, limit } } })),
   settleWords: (id: number, words: SettledWord[], change: number | null) =>

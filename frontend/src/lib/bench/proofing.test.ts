@@ -16,7 +16,7 @@ const page = (id: number, revision = 1): Page => {
   return { id, document_id: 7, position: id - 1, revision, cleaned: null, content: { width: 99, height: 99, dpi: 300, regions: [region], artifacts: [] }, doubts: [] } as unknown as Page;
 };
 const doubt = (page_id: number, id: string, weight: number): OpenDoubt =>
-  ({ page_id, position: page_id - 1, key: `proof:word:${id}`, weight, stage: 'proof', kind: 'word', reason: '', region_id: 'r1', word_id: id, text: id, pages: [] }) as OpenDoubt;
+  ({ page_id, position: page_id - 1, key: `proof:word:${id}`, weight, stage: 'proof', kind: 'word', reason: '', region_id: 'r1', word_id: id, text: id, mend: null, pages: [] }) as OpenDoubt;
 const changed = (revision: number): Changed => ({ label: 'x', words: 1, document: { id: 7, revision, doubts: {}, undo: { id: 5, label: 'x' }, redo: null }, pages: [], doubts: [], page: null, arranged: false }) as unknown as Changed;
 const said = () => {
   const lines = desk.page?.content?.regions?.[0]?.lines ?? [];

@@ -1,5 +1,4 @@
 <script lang="ts">
-  import { reasonOf } from '../bench/words';
   import { tick, untrack } from 'svelte';
   import { findRegion, wordAt } from '../bench/content';
   import { selection } from '../bench/selection.svelte';
@@ -7,18 +6,16 @@
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
-  import { doubts } from '../bench/doubts.svelte';
   import { edits } from '../bench/edits.svelte';
+  import CheckPanel from './CheckPanel.svelte';
   import { look } from '../bench/roles';
-  import { api, type FlowItem, type FlowPart, type OpenDoubt } from '../api/client';
+  import { api, type FlowItem, type FlowPart } from '../api/client';
   
   let flow = $state<FlowItem[]>([]);
   let following = $state<number | null>(0);
-  let title = $state<string | null>(null);
   let foot = $state<HTMLElement>();
   let loading = false;
   const d = $derived(desk.document);
-  const unsettled = $derived(doubts.list.filter((x) => x.stage === 'check' || x.stage === 'tag'));
   const edition = $derived(d ? `${d.id}:${d.revision}:${d.pages.map((p) => p.revision).join(',')}` : '');
   let shown = '';
 
@@ -79,24 +76,6 @@
     loading = false;
     // A short part may leave the foot in sight, where nothing more would be seen to come.
     if (following !== null && foot && foot.getBoundingClientRect().top < window.innerHeight + 1200) void load(id, false);
-  }
-
-  async function saveTitle() {
-    if (!d || title === null || title.trim() === d.title) return;
-    const typed = title;
-    await notices.attempt(async () => {
-      desk.document = await desk.change((id, revision) => api.changeDocument(id, { revision, title: typed }));
-      title = null;
-      notices.notify('Title saved');
-      await desk.refresh();
-    });
-  }
-
-  async function setLanguage(code: string) {
-    if (!d) return;
-    await notices.attempt(async () => {
-      desk.document = await desk.change((id, revision) => api.changeDocument(id, { revision, language: code }));
-    });
   }
 
   const pictures = new Set(['figure', 'formula']);
@@ -174,7 +153,6 @@
     await save(source);
     if (writtenIn === keyOf(item) && !(event.relatedTarget as HTMLElement | null)?.closest('.writing')) writtenIn = null;
   }
-  const leave = (x: OpenDoubt) => edits.edit({ op: 'accept_doubt', key: x.key }, x.pages.length > 1, x.page_id);
 </script>
 
 <div class="grid h-full grid-cols-[minmax(0,1fr)_22rem]">
@@ -205,31 +183,7 @@
       <p bind:this={foot} class="text-quiet m-0 text-center text-sm">{following !== null && flow.length ? '…' : ''}</p>
     </article>
   </div>
-  <aside class="bg-paper border-hair flex flex-col gap-4 overflow-auto border-l p-4" aria-label="Check">
-    <h2 class="m-0 text-base font-bold">As it will be spoken</h2>
-    <label class="flex flex-col gap-1 text-sm font-bold">Title
-      <input class="field" value={title ?? d?.title ?? ''} oninput={(e) => (title = e.currentTarget.value)} onblur={saveTitle} onkeydown={(e) => e.key === 'Enter' && e.currentTarget.blur()} />
-    </label>
-    <label class="flex flex-col gap-1 text-sm font-bold">Language of the document
-      <select class="field" value={d?.language ?? ''} onchange={(e) => setLanguage(e.currentTarget.value)}>
-        {#each about.languages as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
-      </select>
-    </label>
-    <section aria-label="Findings">
-      <h3 class="m-0 mb-1 text-sm font-bold">{unsettled.length ? `${unsettled.length} to settle` : 'Nothing left to settle'}</h3>
-      <ul class="m-0 flex list-none flex-col gap-2 p-0 text-sm">
-        {#each unsettled.slice(0, 300) as x (`${x.page_id}.${x.key}`)}
-          <li class="finding">
-            <span>{reasonOf(x)}{#if x.text}{' '}<b>“{x.text}”</b>{/if}</span>
-            <span class="flex gap-3">
-              {#if x.region_id}<button class="plain underline" onclick={() => void view.goBlock('tag', x.position, x.region_id)}>Go there</button>{/if}
-              <button class="plain underline" onclick={() => void leave(x)}>Leave as it is</button>
-            </span>
-          </li>
-        {/each}
-      </ul>
-    </section>
-  </aside>
+  <CheckPanel />
 </div>
 
 <style>
@@ -260,6 +214,4 @@
   .cells { display: table-row; }
   .cells span { display: table-cell; border: 1px solid var(--color-hair); padding: 2px 10px; }
   .cells.first span { font-weight: 700; background: var(--color-primary-50); }
-  .field { border: 1px solid #7b8a86; border-radius: 5px; padding: 5px 9px; font-size: 15px; font-weight: 400; background-color: #fff; }
-  .finding { display: flex; flex-direction: column; gap: 2px; border-left: 4px dashed #b4610b; padding-left: 9px; }
 </style>

@@ -1,0 +1,76 @@
+"""Checking: how a document stands, what a person must judge, and the rules."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from hyalen.core.accessibility.catalogue import RULES
+from hyalen.core.proofing.doubts import Stage
+from hyalen.store.records import DoubtRecord, JudgementRecord, NotFound
+from hyalen.web.schemas import Id, RuleTold, SignOff, Standing, ToJudge
+from hyalen.web.services import Given
+
+router = APIRouter(tags=["checking"])
+MOST_JUDGED = 500  # in one answer
+TOLD = 5  # obstacles that are told one by one
+
+
+@router.get("/rules")
+def rules() -> list[RuleTold]:
+    """The accessibility rules with their clauses."""
+    return [RuleTold(**rule._asdict()) for rule in RULES.values()]
+
+
+@router.get("/documents/{document_id}/standing")
+def standing(document_id: Id, given: Given) -> Standing:
+    """Findings, what is to be judged, and what stands against PDF/UA."""
+    given.store.documents.document(document_id)
+    doubts = given.store.doubts
+    found = doubts.of_document(document_id, Stage.TAG) + doubts.of_document(document_id, Stage.CHECK)
+    stopping = [d for d in found if d.kind in RULES and RULES[d.kind].stops]
+    to_judge, judged = given.store.judgements.count(document_id)
+    told = [_told(d) for d in stopping[:TOLD]]
+    if len(stopping) > TOLD:
+        told.append(f"and {len(stopping) - TOLD} more")
+    return Standing(findings=len(found), to_judge=to_judge, judged=judged, obstacles=told)
+
+
+def _told(doubt: DoubtRecord) -> str:
+    return f"page {doubt.position + 1}: {doubt.reason}"
+
+
+@router.get("/documents/{document_id}/judgements")
+def judgements(document_id: Id, given: Given, open_only: bool = True) -> list[ToJudge]:
+    """What only a person can judge, in the order of the pages."""
+    given.store.documents.document(document_id)
+    return [_judgement(j) for j in given.store.judgements.of_document(document_id, open_only, MOST_JUDGED)]
+
+
+@router.post("/documents/{document_id}/judgements")
+def sign_off(document_id: Id, signed: SignOff, given: Given) -> Standing:
+    """Somebody has judged a place and found it right; it holds until what was judged changes."""
+    if given.store.pages.page(signed.page).document_id != document_id:
+        raise NotFound("That page is in another document.")
+    given.store.judgements.sign(signed.page, signed.key, signed.print, signed.name)
+    return standing(document_id, given)
+
+
+@router.delete("/pages/{page_id}/judgements/{key:path}", status_code=204)
+def withdraw(page_id: Id, key: str, given: Given) -> None:
+    """What was signed off is to be judged again."""
+    given.store.judgements.withdraw(page_id, key)
+
+
+def _judgement(record: JudgementRecord) -> ToJudge:
+    return ToJudge(
+        page_id=record.page_id,
+        position=record.position,
+        key=record.key,
+        rule=record.rule,
+        question=record.question,
+        region_id=record.region_id,
+        text=record.text,
+        print=record.print,
+        by=record.name,
+        made=record.made,
+    )
