@@ -13,7 +13,7 @@
   import { counted, reasonOf } from '../bench/words';
 
   /** How the document stands, each finding with its repair, and what a person must judge, one by one. */
-  const SHOWN = 200, WIDTH = 310, HEIGHT = 230; // findings; pixels of a place's ink
+  const SHOWN = 200, WIDTH = 310, HEIGHT = 300; // findings; pixels of a place's ink
   let title = $state<string | null>(null);
   let judging = $state(false);
   const d = $derived(desk.document);
@@ -29,6 +29,14 @@
   // The place that is judged comes to hand, so that its ink can be shown.
   $effect(() => {
     if (judging && here) untrack(() => void view.goPage(here.position));
+  });
+
+  /** The order that is judged, as one line through the blocks. */
+  const thread = $derived.by(() => {
+    const content = desk.page?.content;
+    if (here?.rule !== 'order' || !content || desk.page?.id !== here.page_id) return null;
+    const middles = (content.regions ?? []).map((r) => boxOf(r)).map(([l, t, r, b]) => [(l + r) / 2, (t + b) / 2] as const);
+    return { size: [content.width, content.height], middles, points: middles.map((m) => m.join(',')).join(' ') };
   });
 
   const ink = $derived.by(() => {
@@ -103,7 +111,14 @@
     {#if judging && here}
       <div class="card" role="group" aria-label="What is judged">
         <p class="m-0 font-bold">{here.question}</p>
-        <div class="place" style={ink} role="img" aria-label="The place on page {here.position + 1}"></div>
+        <div class="place" style={ink} role="img" aria-label="The place on page {here.position + 1}">
+          {#if thread && ink}
+            <svg viewBox="0 0 {thread.size[0]} {thread.size[1]}" aria-hidden="true">
+              <polyline points={thread.points} />
+              {#each thread.middles as [x, y], i (i)}<circle cx={x} cy={y} r={thread.size[0]! / 32} /><text {x} y={y + thread.size[0]! / 70} font-size={thread.size[0]! / 26}>{i + 1}</text>{/each}
+            </svg>
+          {/if}
+        </div>
         {#if here.text}<p class="m-0 said"><bdi>{here.text}</bdi></p>{/if}
         <p class="m-0 text-quiet text-sm">{checking.rules.get(here.rule)?.why} ({checking.rules.get(here.rule)?.clause})</p>
         <p class="m-0 flex flex-wrap gap-1">
@@ -144,6 +159,10 @@
   .step:disabled { color: #6d7c78; }
   .card { border: 2px solid var(--color-primary-900); border-radius: 6px; background: #fffdf7; padding: 8px; display: flex; flex-direction: column; gap: 6px; font-size: 15px; }
   .place { background-repeat: no-repeat; background-color: #fff; border: 1px solid var(--color-hair); }
+  .place svg { width: 100%; height: 100%; display: block; }
+  .place polyline { fill: none; stroke: #0a1f1e; stroke-width: 2; vector-effect: non-scaling-stroke; }
+  .place circle { fill: var(--color-lamp-300); stroke: #0a1f1e; stroke-width: 1; vector-effect: non-scaling-stroke; }
+  .place text { fill: #0a1f1e; text-anchor: middle; font-weight: 700; }
   .said { max-height: 7.5em; overflow: auto; white-space: pre-line; }
   .finding { display: flex; flex-direction: column; gap: 2px; border-left: 4px dashed #b4610b; padding-left: 9px; }
   details summary { cursor: pointer; font-size: 13px; }
