@@ -8,7 +8,7 @@ packages=(
   tesseract-ocr-nld tesseract-ocr-pol tesseract-ocr-rus tesseract-ocr-ell tesseract-ocr-ara tesseract-ocr-heb
   tesseract-ocr-frk tesseract-ocr-grc
   tesseract-ocr-osd tesseract-ocr-script-latn
-  chromium poppler-utils qpdf jbig2dec
+  chromium poppler-utils qpdf jbig2dec espeak-ng flac opus-tools
   fonts-liberation fonts-noto-core fonts-ebgaramond
 )
 commands=(python3 node npm)
@@ -70,7 +70,7 @@ if ! same .venv/share/hyalen/models/.stamp "$wanted"; then
   echo "$wanted" > .venv/share/hyalen/models/.stamp
 fi
 
-wanted=$(stamp hyalen/web/*.py hyalen/core/model/*.py hyalen/core/proofing/*.py hyalen/core/decisions/*.py frontend/package-lock.json)
+wanted=$(stamp hyalen/web/*.py hyalen/core/model/*.py hyalen/core/proofing/*.py hyalen/core/decisions/*.py hyalen/core/accessibility/*.py frontend/package-lock.json)
 if ! same frontend/src/lib/api/.stamp "$wanted"; then
   .venv/bin/python -m hyalen.web.openapi > frontend/openapi.json
   (cd frontend && npm run --silent types >/dev/null 2>&1)

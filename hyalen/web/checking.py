@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from itertools import takewhile
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import Response
 
 from hyalen.core.accessibility.catalogue import RULES
+from hyalen.core.accessibility.spoken import Kind, Said, spoken
+from hyalen.core.formats.sound import WORDS_A_MINUTE, NoVoice, as_wav, heard
 from hyalen.core.proofing.doubts import Stage
+from hyalen.core.structure.tree import StructureTree
 from hyalen.store.records import DoubtRecord, JudgementRecord, NotFound
-from hyalen.web.schemas import Id, RuleTold, SignOff, Standing, ToJudge
+from hyalen.web.errors import BadRequest
+from hyalen.web.schemas import Id, RuleTold, SaidAloud, SignOff, SpokenPart, Standing, ToJudge
 from hyalen.web.services import Given
 
 router = APIRouter(tags=["checking"])
 MOST_JUDGED = 500  # in one answer
+MOST_SPOKEN = 4_000  # letters of one stretch
 TOLD = 5  # obstacles that are told one by one
 
 
@@ -59,6 +68,53 @@ def sign_off(document_id: Id, signed: SignOff, given: Given) -> Standing:
 def withdraw(page_id: Id, key: str, given: Given) -> None:
     """What was signed off is to be judged again."""
     given.store.judgements.withdraw(page_id, key)
+
+
+@router.get("/documents/{document_id}/spoken")
+def read_aloud(
+    document_id: Id,
+    given: Given,
+    page: Annotated[int, Query(ge=0)] = 0,
+    count: Annotated[int, Query(ge=1, le=50)] = 4,
+) -> SpokenPart:
+    """What is heard of the blocks that begin on some pages, in order."""
+    document = given.store.documents.document(document_id)
+    ids, contents = given.store.pages.read_ids(document_id), given.store.pages.contents(document_id)
+    tree = StructureTree(document.title, document.language or "eng", contents)
+    nodes = takewhile(lambda node: node.first.page < page + count, tree.nodes(max(0, page - 1)))
+    said = [s for node in nodes if node.first.page >= page for s in spoken([node])]
+    return SpokenPart(
+        said=[
+            SaidAloud(
+                kind=s.kind,
+                announced=s.announced,
+                text=s.text,
+                language=s.language,
+                position=s.page,
+                page_id=ids[s.page],
+                region_id=s.region_id,
+                level=s.level,
+            )
+            for s in said
+        ],
+        following=page + count if page + count < len(ids) else None,
+    )
+
+
+@router.get("/speech", response_class=Response)
+def speech(
+    text: Annotated[str, Query(max_length=MOST_SPOKEN)],
+    language: Annotated[str, Query(max_length=8)] = "eng",
+    announced: Annotated[str, Query(max_length=MOST_SPOKEN)] = "",
+    speed: Annotated[int, Query(ge=80, le=450)] = WORDS_A_MINUTE,
+) -> Response:
+    """A stretch of text read out, as WAV; before it what is announced, in English."""
+    told = Said(Kind.BLOCK, announced, text, language, 0, "")
+    try:
+        samples = b"".join(heard(told, speed))
+    except NoVoice as error:
+        raise BadRequest("No voice", f"{str(error)[:1].upper()}{str(error)[1:]}.", 503) from error
+    return Response(as_wav(samples), media_type="audio/wav", headers={"Cache-Control": "private, max-age=3600"})
 
 
 def _judgement(record: JudgementRecord) -> ToJudge:

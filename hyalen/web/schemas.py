@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, Field
 
 from hyalen.core.accessibility.catalogue import Judge
+from hyalen.core.accessibility.spoken import Kind
 from hyalen.core.decisions.requests import MOST_OF_A_LINE, Request
 from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.document import TextFrom
@@ -271,6 +272,26 @@ class Standing(BaseModel):
     to_judge: int
     judged: int
     obstacles: list[str]
+
+
+class SaidAloud(BaseModel):
+    """A stretch that is heard at once: what is announced, and what the document says."""
+
+    kind: Kind
+    announced: str
+    text: str
+    language: str
+    position: int
+    page_id: int
+    region_id: str
+    level: int
+
+
+class SpokenPart(BaseModel):
+    """`following` is the next page to ask for, from 0."""
+
+    said: list[SaidAloud]
+    following: int | None
 
 
 class SignOff(BaseModel):

@@ -5,6 +5,8 @@ What writes a format is imported when it is first used.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from hyalen.core.formats.format import Format, Write
 
 
@@ -38,6 +40,15 @@ def _json() -> Write:
     return write_json
 
 
+def _sound(name: str) -> Callable[[], Write]:
+    def load() -> Write:
+        from hyalen.core.formats.sound import sound_writer
+
+        return sound_writer(name)
+
+    return load
+
+
 _OFFICE = "application/vnd.openxmlformats-officedocument"
 FORMATS = {
     each.name: each
@@ -47,5 +58,8 @@ FORMATS = {
         Format("txt", "text/plain; charset=utf-8", "Plain text", _text),
         Format("xlsx", f"{_OFFICE}.spreadsheetml.sheet", "XLSX, the tables", _xlsx, tables_only=True),
         Format("json", "application/json", "JSON, the page content", _json),
+        Format("opus", "audio/ogg", "Opus, read aloud", _sound("opus")),
+        Format("flac", "audio/flac", "FLAC, read aloud", _sound("flac")),
+        Format("wav", "audio/wav", "WAV, read aloud", _sound("wav")),
     )
 }

@@ -50,6 +50,8 @@ export type Style = Schemas['Style'];
 export type Rule = Schemas['RuleTold'];
 export type Standing = Schemas['Standing'];
 export type ToJudge = Schemas['ToJudge'];
+export type Said = Schemas['SaidAloud'];
+export type SpokenPart = Schemas['SpokenPart'];
 export type Picture = Schemas['Picture'];
 export type Box = [number, number, number, number];
 
@@ -141,6 +143,8 @@ export const api = {
   standing: (id: number) => ok<Standing>(client.GET('/api/documents/{document_id}/standing', { params: document(id) })),
   judgements: (id: number) => ok<ToJudge[]>(client.GET('/api/documents/{document_id}/judgements', { params: document(id) })),
   signOff: (id: number, body: Schemas['SignOff']) => ok<Standing>(client.POST('/api/documents/{document_id}/judgements', { params: document(id), body })),
+  spoken: (id: number, first: number, count: number) =>
+    ok<SpokenPart>(client.GET('/api/documents/{document_id}/spoken', { params: { ...document(id), query: { page: first, count } } })),
   slips: (id: number, by: 'letters' | 'words', first: number, limit: number) =>
     ok<Slips>(client.GET('/api/documents/{document_id}/slips', { params: { ...document(id), query: { by, first, limit } } })),
   settleWords: (id: number, words: SettledWord[], change: number | null) =>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { untrack } from 'svelte';
+  import Listener from './Listener.svelte';
   import { api, type OpenDoubt, type ToJudge } from '../api/client';
   import { about } from '../bench/about.svelte';
   import { checking } from '../bench/checking.svelte';
@@ -95,6 +96,7 @@
       {#if standing.obstacles.length}<ul class="m-0 pl-4 text-sm">{#each standing.obstacles as o (o)}<li>{o}</li>{/each}</ul>{/if}
     </section>
   {/if}
+  <Listener />
   <label class="flex flex-col gap-1 text-sm font-bold">Title
     <input class="field" value={title ?? d?.title ?? ''} oninput={(e) => (title = e.currentTarget.value)} onblur={saveTitle} onkeydown={(e) => e.key === 'Enter' && e.currentTarget.blur()} />
   </label>

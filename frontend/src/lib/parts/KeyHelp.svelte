@@ -9,6 +9,7 @@
     ['Blocks', [['↑ / ↓', 'previous, next block'], ['Alt ↑ / Alt ↓', 'earlier, later in the reading order'], ['1 – 6', 'heading'], ['P I C E F X', 'paragraph, list item, caption, note, figure, artifact'], ['Enter', 'open or lift the block'] ]],
     ['Cleaning', [['hold U', 'the whole untouched scan'], ['S', 'seam between scan and cleaned page'], ['C', 'contact sheet of all pages'], ['Shift / Ctrl click', 'pick pages in the ribbon'], ['arrows', 'move a handle; with Shift further'], ['Ctrl Z', 'take back the last change of the treatment']]],
     ['By hand (Read)', [['D T K G', 'draw a block, take out an area, cut, thread'], ['Shift drag', 'draw freely'], ['Shift / Ctrl click', 'choose blocks besides; in Tag a role key is for all of them'], ['M', 'merge those'], ['R', 'read the block again'], ['Delete', 'remove it; its ink stays'], ['Tab', 'to the handles, the cells, the lines of a table'], ['arrows', 'move a handle or a line; with Shift further'], ['+ / Delete', 'a line of a table more or less'], ['Enter', 'write in a cell']]],
+    ['Check', [['J', 'go through what a person must judge'], ['Enter / N / B / G', 'it does: signed off; next, before, go there'], ['L', 'listen, pause'], ['. / ,', 'next, the one before'], ['H I T P', 'next heading, list item, cell, picture; with Shift the one before']]],
     ['Everywhere', [['Ctrl Z / Ctrl Shift Z', 'undo, redo'], ['Ctrl F', 'find and replace'], ['?', 'this list']]],
   ];
 </script>

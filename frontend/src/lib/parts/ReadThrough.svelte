@@ -7,6 +7,7 @@
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
   import { edits } from '../bench/edits.svelte';
+  import { listening } from '../bench/listening.svelte';
   import CheckPanel from './CheckPanel.svelte';
   import { look } from '../bench/roles';
   import { api, type FlowItem, type FlowPart } from '../api/client';
@@ -83,6 +84,12 @@
   const go = (item: FlowItem) => void view.goBlock('tag', item.page - 1, item.region_id);
 
   // A block is written in where it stands: one field for each text that it was joined from.
+
+  /** The block that is heard is seen. */
+  const heard = $derived(listening.here ? `${listening.here.page_id}.${listening.here.region_id}` : '');
+  $effect(() => {
+    if (heard) through?.querySelector(`[data-item="${CSS.escape(heard)}"]`)?.scrollIntoView({ block: 'nearest' });
+  });
 
   const keyOf = (item: FlowItem) => `${item.page_id}.${item.region_id}`;
   let writtenIn = $state<string | null>(null);
@@ -163,7 +170,7 @@
       {#each flow as item, i (`${item.page_id}.${item.region_id}`)}
         {@const before = flow[i - 1]}
         {#if item.page !== before?.page}<div class="pagemark" aria-hidden="true">page {item.page}</div>{/if}
-        <div class="item {item.role}" class:writing={writtenIn === keyOf(item)} lang={about.languageTag(item.language)} dir={about.rightToLeft(item.language) ? 'rtl' : 'ltr'}>
+        <div class="item {item.role}" class:writing={writtenIn === keyOf(item)} class:heard={heard === keyOf(item)} data-item={keyOf(item)} lang={about.languageTag(item.language)} dir={about.rightToLeft(item.language) ? 'rtl' : 'ltr'}>
           <button class="plain role" title="Go to this block" onclick={() => go(item)}>{item.announced || '·'}{item.language !== d?.language && !pictures.has(item.role) ? `, ${about.languageName(item.language)}` : ''}</button>
           {#if writtenIn === keyOf(item)}
             {#each item.sources as source (`${source.page_id}.${source.region_id}`)}
@@ -189,6 +196,7 @@
 <style>
   .through { background: #fffefb; max-width: 46rem; margin: 0 auto; padding: 30px 46px 40px 120px; box-shadow: 0 1px 4px #0003; border-radius: 4px; }
   .item { display: block; position: relative; width: 100%; margin: 0 0 0.7em; line-height: 1.55; border-radius: 4px; }
+  .item.heard { background: var(--color-lamp-100); box-shadow: -6px 0 0 var(--color-lamp-500); }
   .item:hover, .item.writing { background: var(--color-lamp-100); }
   .item .text { margin: 0; cursor: text; font-size: inherit; }
   .item textarea { display: block; width: 100%; field-sizing: content; resize: none; border: 0; outline: 2px solid var(--color-lamp-500); border-radius: 3px; background: #fff; color: var(--color-ink); padding: 0 2px; margin: 0 -2px; font: inherit; line-height: inherit; }
