@@ -232,6 +232,17 @@ def test_from_findings_to_none_and_signed_off(client: TestClient) -> None:
     assert client.get("/api/documents/1/standing").json()["judged"] == 0
 
 
+def test_what_stands_against_pdf_ua_is_told_even_where_it_was_left_as_it_is(client: TestClient) -> None:
+    (picture,) = [d for d in client.get("/api/documents/1/doubts").json() if d["kind"] == "alternative"]
+    edit(client, {"op": "accept_doubt", "key": picture["key"]})
+    standing = client.get("/api/documents/1/standing").json()
+    assert standing["findings"] == 1 and standing["obstacles"] == [
+        "1 picture on page 1 without a description (ISO 14289-1, 7.3)"
+    ]
+    edit(client, {"op": "set_alternative", "region_id": picture["region_id"], "text": "", "decorative": True})
+    assert client.get("/api/documents/1/standing").json()["obstacles"] == []
+
+
 def test_every_rule_says_where_it_comes_from_and_why() -> None:
     for rule in RULES.values():
         assert rule.clause and rule.why.endswith(".") and rule.judge in Judge

@@ -18,6 +18,7 @@ from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.chance import judge, recalled
 from hyalen.core.proofing.doubts import needs_evidence, page_doubts
 from hyalen.core.proofing.evidence import Known
+from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.landmarks import PageFacts, main_language, page_facts
 from hyalen.core.structure.settling import settle, with_roles
 from hyalen.store.chances import save_chances, unpacked_chances
@@ -180,22 +181,38 @@ class Contents:
         ).fetchone()
         if not document["settled"]:
             return
-        rows = db.execute(
-            f"SELECT id, facts, roles FROM page WHERE document_id = ? AND {LIVE} ORDER BY position", (document_id,)
-        ).fetchall()
-        facts = [PageFacts.model_validate_json(r["facts"]) for r in rows]
-        headings = []
-        first_heading = ""
-        for at, (row, page) in enumerate(zip(rows, facts, strict=True)):
-            roles = {region: Role(now) for region, (now, _) in json.loads(row["roles"]).items()}
-            for mark in page.marks:
-                level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
-                if level is not None:
-                    first_heading = first_heading or mark.text
-                    headings.append(Heading(page=at, region_id=mark.region_id, level=level))
+        rows, facts = self._facts(document_id)
+        headings, first_heading = _headings(rows, facts)
         found = document_doubts(document["title"], document["stem"], len(rows), headings, first_heading)
         self.doubts.set_for_document(
             db,
             document_id,
             [(rows[at]["id"], d) for at, d in found if at < len(rows) and d.key not in facts[at].accepted],
         )
+
+    def obstacles(self, document_id: int) -> list[str]:
+        """What stands against saying that the document is PDF/UA."""
+        document = self.database.row("SELECT title FROM document WHERE id = ?", document_id)
+        rows, facts = self._facts(document_id)
+        headings, _ = _headings(rows, facts)
+        told = Conformance.of_facts(document["title"] if document else "", facts, [(h.page, h.level) for h in headings])
+        return told.obstacles
+
+    def _facts(self, document_id: int) -> tuple[list[sqlite3.Row], list[PageFacts]]:
+        rows = self.database.rows(
+            f"SELECT id, facts, roles FROM page WHERE document_id = ? AND {LIVE} ORDER BY position", document_id
+        )
+        return rows, [PageFacts.model_validate_json(r["facts"]) for r in rows]
+
+
+def _headings(rows: Sequence[sqlite3.Row], facts: Sequence[PageFacts]) -> tuple[list[Heading], str]:
+    """A document's headings with the levels that it gives them, and the text of the first."""
+    headings, first = [], ""
+    for at, (row, page) in enumerate(zip(rows, facts, strict=True)):
+        roles = {region: Role(now) for region, (now, _) in json.loads(row["roles"]).items()}
+        for mark in page.marks:
+            level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
+            if level is not None:
+                first = first or mark.text
+                headings.append(Heading(page=at, region_id=mark.region_id, level=level))
+    return headings, first

@@ -29,6 +29,7 @@ from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.doubts import Stage, word_doubts
+from hyalen.core.structure.landmarks import page_facts
 from hyalen.store.arrangement import completed
 from hyalen.store.chances import save_chances
 from hyalen.store.course import UPGRADED
@@ -51,7 +52,7 @@ class _Change(NamedTuple):
 
 def judge_words(db: sqlite3.Connection) -> None:
     """What is to be expected of words that were read before anyone told their chances or what they are like, and what was not checked (migration 10)."""
-    for row in db.execute("SELECT id, document_id FROM page WHERE content IS NOT NULL").fetchall():
+    for row in db.execute("SELECT id, document_id, roles FROM page WHERE content IS NOT NULL").fetchall():
         content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
         judged = judge(content)
         save_chances(db, row[0], judged)
@@ -60,6 +61,9 @@ def judge_words(db: sqlite3.Connection) -> None:
         found = [*word_doubts(judged, fallback), *page_findings(content)]
         add_doubts(db, row[1], ((row[0], d) for d in found if d.key not in content.accepted))
         set_judgements(db, row[0], judgements(content))
+        read_roles = {region: Role(was) for region, (_, was) in json.loads(row[2]).items()}
+        facts = page_facts(content, read_roles).model_dump_json(exclude_defaults=True)
+        db.execute("UPDATE page SET facts = ? WHERE id = ?", (facts, row[0]))
 
 
 def snapshots_to_decisions(db: sqlite3.Connection) -> None:

@@ -13,7 +13,7 @@ from hyalen.core.accessibility.spoken import Kind, Said, spoken
 from hyalen.core.formats.sound import WORDS_A_MINUTE, NoVoice, as_wav, heard
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.structure.tree import StructureTree
-from hyalen.store.records import DoubtRecord, JudgementRecord, NotFound
+from hyalen.store.records import JudgementRecord, NotFound
 from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import Id, RuleTold, SaidAloud, SignOff, SpokenPart, Standing, ToJudge
 from hyalen.web.services import Given
@@ -36,16 +36,12 @@ def standing(document_id: Id, given: Given) -> Standing:
     given.store.documents.document(document_id)
     doubts = given.store.doubts
     found = doubts.of_document(document_id, Stage.TAG) + doubts.of_document(document_id, Stage.CHECK)
-    stopping = [d for d in found if d.kind in RULES and RULES[d.kind].stops]
+    stopping = given.store.contents.obstacles(document_id)
     to_judge, judged = given.store.judgements.count(document_id)
-    told = [_told(d) for d in stopping[:TOLD]]
+    told = stopping[:TOLD]
     if len(stopping) > TOLD:
         told.append(f"and {len(stopping) - TOLD} more")
     return Standing(findings=len(found), to_judge=to_judge, judged=judged, obstacles=told)
-
-
-def _told(doubt: DoubtRecord) -> str:
-    return f"page {doubt.position + 1}: {doubt.reason}"
 
 
 @router.get("/documents/{document_id}/judgements")

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+from hyalen.core.structure.landmarks import PageFacts
 from hyalen.core.structure.tree import Node
 
 
@@ -19,11 +22,26 @@ class Conformance:
             self.obstacles.append(f"a picture on page {node.first.page + 1} has no description (ISO 14289-1, 7.3)")
         level = node.tag.heading_level
         if level is not None:
-            if level > self._level + 1:
-                self.obstacles.append(
-                    f"heading {level} on page {node.first.page + 1} skips a level (ISO 14289-1, 7.4.2)"
+            self._heading(level, node.first.page)
+
+    def _heading(self, level: int, page: int) -> None:
+        if level > self._level + 1:
+            self.obstacles.append(f"heading {level} on page {page + 1} skips a level (ISO 14289-1, 7.4.2)")
+        self._level = level
+
+    @classmethod
+    def of_facts(cls, title: str, pages: Sequence[PageFacts], headings: Sequence[tuple[int, int]]) -> Conformance:
+        """The same without a tree: from what is known of each page, and each heading's page (from 0) and level."""
+        told = cls(title)
+        for at, page in enumerate(pages):
+            if page.undescribed:
+                told.obstacles.append(
+                    f"{page.undescribed} picture{'s' * (page.undescribed > 1)} on page {at + 1} without a description"
+                    " (ISO 14289-1, 7.3)"
                 )
-            self._level = level
+        for at, level in headings:
+            told._heading(level, at)
+        return told
 
     @property
     def met(self) -> bool:

@@ -50,11 +50,14 @@ class PageFacts(Frozen):
         How many letters are in each language (ISO 639-3).
     accepted : tuple of str
         Keys of the document's doubts that were left as they are.
+    undescribed : int
+        Pictures that are no artifacts and have no description.
     """
 
     marks: tuple[Landmark, ...] = ()
     letters: dict[str, int] = Field(default_factory=dict)
     accepted: tuple[str, ...] = ()
+    undescribed: int = 0
 
 
 def page_facts(content: PageContent, read_roles: Mapping[str, Role]) -> PageFacts:
@@ -64,7 +67,8 @@ def page_facts(content: PageContent, read_roles: Mapping[str, Role]) -> PageFact
         if region.language:
             letters[region.language] = letters.get(region.language, 0) + len(region.text)
     accepted = tuple(key for key in content.accepted if key.startswith("check:"))
-    return PageFacts(marks=landmarks(content, read_roles), letters=letters, accepted=accepted)
+    undescribed = sum(r.kind is RegionKind.FIGURE and not (r.alternative_text or "").strip() for r in content.regions)
+    return PageFacts(marks=landmarks(content, read_roles), letters=letters, accepted=accepted, undescribed=undescribed)
 
 
 def main_language(pages: Iterable[PageFacts]) -> str | None:

@@ -139,7 +139,7 @@
         {@const rule = checking.rules.get(x.kind)}
         <li class="finding">
           <span>{reasonOf(x)}{#if x.text}{' '}<b>“{x.text}”</b>{/if}</span>
-          {#if rule}<details><summary class="text-quiet">{rule.clause}</summary>{rule.why}</details>{/if}
+          {#if rule}<details><summary class="text-quiet">{rule.clause}{rule.stops ? "; it keeps the file from being PDF/UA" : ""}</summary>{rule.why}</details>{/if}
           <span class="flex flex-wrap gap-x-3">
             {#if x.mend}<button class="plain font-bold underline" onclick={() => void checking.mend(x)}>{x.mend.label}</button>{/if}
             {#if x.region_id}<button class="plain underline" onclick={() => void view.goBlock('tag', x.position, x.region_id)}>Go there</button>{/if}
