@@ -14,7 +14,7 @@ from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFo
 from hyalen.store.tasks import Tasks
 
 BATCH = "id, name, languages, created"
-DOCUMENT = """id, batch_id, source_name, source_blob, stem, position, title, language, found_language, languages,
+DOCUMENT = """labels, particulars, id, batch_id, source_name, source_blob, stem, position, title, language, found_language, languages,
   first_languages, page_count, settled, duplex, note, revision"""
 
 

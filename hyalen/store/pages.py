@@ -88,6 +88,15 @@ class Pages:
         )
         return [r["id"] for r in rows]
 
+    def printed_numbers(self, document_id: int) -> list[str | None]:
+        """For each page in order what is printed as its number."""
+        rows = self.database.rows(
+            f"""SELECT p.id, (SELECT text FROM passage s WHERE s.page_id = p.id AND s.role = 'page_number' ORDER BY place LIMIT 1) AS number
+                FROM page p WHERE p.document_id = ? AND {LIVE} ORDER BY p.position""",
+            document_id,
+        )
+        return [r["number"] for r in rows]
+
     def unread(self, document_id: int) -> list[int]:
         """The positions of the pages that have no content, in order."""
         rows = self.database.rows(

@@ -6,7 +6,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from hyalen.core.model.document import PageKind, TextFrom
+from hyalen.core.model.document import LabelRange, PageKind, Particulars, TextFrom
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Half, Treatment, as_made
 from hyalen.store.database import Row
@@ -62,6 +62,8 @@ class DocumentRecord:
     duplex: bool
     note: str
     revision: int
+    labels: tuple[LabelRange, ...]
+    particulars: Particulars
 
     @classmethod
     def of(cls, row: Row) -> DocumentRecord:
@@ -75,6 +77,8 @@ class DocumentRecord:
             first_languages=tuple(json.loads(row["first_languages"])),
             settled=bool(row["settled"]),
             duplex=bool(row["duplex"]),
+            labels=tuple(LabelRange.model_validate(r) for r in json.loads(row["labels"])),
+            particulars=Particulars.model_validate_json(row["particulars"]),
         )
 
 

@@ -10,6 +10,7 @@ from hyalen.core.decisions.operations import (
     CONTENT_KINDS,
     Arrange,
     Entitle,
+    LabelPages,
     Operation,
     ReadAfresh,
     ReadIn,
@@ -17,9 +18,10 @@ from hyalen.core.decisions.operations import (
     SpeakIn,
     TakeOut,
     TakeTextFrom,
+    Tell,
     Treat,
 )
-from hyalen.core.model.document import TextFrom
+from hyalen.core.model.document import LabelRange, Particulars, TextFrom
 from hyalen.core.model.treatment import Switch, Treatment
 from hyalen.store.arrangement import Arrangement
 from hyalen.store.contents import Contents
@@ -55,6 +57,12 @@ class Settings:
 
     def speak_in(self, document_id: int, language: str) -> Outcome:
         return self._set(document_id, "language of the document", [(None, SpeakIn(language=language))])
+
+    def label_pages(self, document_id: int, ranges: Sequence[LabelRange]) -> Outcome:
+        return self._set(document_id, "page labels", [(None, LabelPages(ranges=tuple(ranges)))])
+
+    def tell(self, document_id: int, particulars: Particulars) -> Outcome:
+        return self._set(document_id, "particulars of the document", [(None, Tell(particulars=particulars))])
 
     def scan_both_sides(self, document_id: int, duplex: bool) -> Outcome:
         label = "both sides scanned in turn" if duplex else "one side scanned"
@@ -200,6 +208,14 @@ class Settings:
                 duplex = int(sides.duplex) if sides else 0
                 db.execute("UPDATE document SET duplex = ? WHERE id = ?", (duplex, document_id))
                 self.course.advance_document(db, document_id)
+            case LabelPages():
+                named = journal.document_setting(document_id, LabelPages)
+                ranges = json.dumps([r.model_dump(exclude_defaults=True) for r in named.ranges] if named else [])
+                db.execute("UPDATE document SET labels = ? WHERE id = ?", (ranges, document_id))
+            case Tell():
+                now = journal.document_setting(document_id, Tell)
+                told_of = (now.particulars if now else Particulars()).model_dump_json(exclude_defaults=True)
+                db.execute("UPDATE document SET particulars = ? WHERE id = ?", (told_of, document_id))
             case ReadIn() if page_id is None:
                 told = journal.document_setting(document_id, ReadIn)
                 value = json.dumps(told.languages) if told and told.languages else None

@@ -6,6 +6,7 @@ from dataclasses import asdict
 
 from hyalen.core.model.content import PageContent
 from hyalen.core.proofing.unknown import unknown_words
+from hyalen.core.structure.labels import page_labels
 from hyalen.store.outcome import Outcome
 from hyalen.store.records import ChangeRecord, DoubtRecord, PageRecord, PageState
 from hyalen.store.store import Store
@@ -119,7 +120,7 @@ def _change(record: ChangeRecord | None) -> Change | None:
 
 
 def document_of(store: Store, document_id: int) -> Document:
-    document = store.documents.document(document_id)
+    document, pages = store.documents.document(document_id), store.pages.states(document_id)
     return Document(
         **head_of(store, document_id).model_dump(),
         batch_id=document.batch_id,
@@ -133,7 +134,10 @@ def document_of(store: Store, document_id: int) -> Document:
             for p in store.pages.removed(document_id)
         ],
         duplex=document.duplex,
-        pages=[summary_of(p) for p in store.pages.states(document_id)],
+        labels=page_labels(document.labels, len(pages)),
+        ranges=list(document.labels),
+        particulars=document.particulars,
+        pages=[summary_of(p) for p in pages],
     )
 
 

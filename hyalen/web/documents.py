@@ -9,8 +9,10 @@ from fastapi import APIRouter, Query
 
 from hyalen.core.accessibility.spoken import announced
 from hyalen.core.model.content import Role
+from hyalen.core.model.document import LabelRange
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.proofing.search import passages
+from hyalen.core.structure.labels import proposed_labels
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 from hyalen.store.outcome import Outcome
 from hyalen.web.answers import changed_of, document_of, doubt_of
@@ -40,6 +42,13 @@ def get_document(document_id: Id, given: Given) -> Document:
     return document_of(given.store, document_id)
 
 
+@router.get("/documents/{document_id}/printed-labels")
+def printed_labels(document_id: Id, given: Given) -> list[LabelRange]:
+    """Ranges of page labels that agree with the numbers printed on the pages."""
+    given.store.documents.document(document_id)
+    return proposed_labels(given.store.pages.printed_numbers(document_id))
+
+
 @router.patch("/documents/{document_id}")
 def change_document(document_id: Id, change: DocumentChange, given: Given) -> Document:
     """Title, languages and how it was scanned; each is a step in the document's history."""
@@ -56,6 +65,10 @@ def change_document(document_id: Id, change: DocumentChange, given: Given) -> Do
             settings.read_again(document_id, [], change.languages, whole=True, keep=True)
         if change.duplex is not None and change.duplex != document.duplex:
             settings.scan_both_sides(document_id, change.duplex)
+        if change.ranges is not None and tuple(change.ranges) != document.labels:
+            settings.label_pages(document_id, change.ranges)
+        if change.particulars is not None and change.particulars != document.particulars:
+            settings.tell(document_id, change.particulars)
     given.foreman.wake()
     return document_of(given.store, document_id)
 

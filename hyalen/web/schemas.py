@@ -10,7 +10,7 @@ from hyalen.core.accessibility.catalogue import Judge
 from hyalen.core.accessibility.spoken import Kind
 from hyalen.core.decisions.requests import MOST_OF_A_LINE, Request
 from hyalen.core.model.content import PageContent, RegionKind, Role
-from hyalen.core.model.document import TextFrom
+from hyalen.core.model.document import LabelRange, Particulars, TextFrom
 from hyalen.core.model.flaws import flaw
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box
@@ -213,6 +213,9 @@ class Document(DocumentHead):
     pages: list[PageSummary]
     removed: list[RemovedPage]
     duplex: bool
+    labels: list[str] = Field(description="what each page is called")
+    ranges: list[LabelRange]
+    particulars: Particulars
 
 
 class DocumentChange(OfRevision):
@@ -220,6 +223,8 @@ class DocumentChange(OfRevision):
     language: str | None = None
     languages: Codes | None = None
     duplex: bool | None = None
+    ranges: list[LabelRange] | None = Field(default=None, max_length=500)
+    particulars: Particulars | None = None
 
 
 class OpenDoubt(BaseModel):

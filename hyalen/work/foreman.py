@@ -280,7 +280,10 @@ class Foreman:
             return content, str(store.blobs.path(page.cleaned_blob)), kept
 
         pictures = {name: str(store.blobs.path(name)) for name in store.documents.pictures(document.id)}
-        write_manuscript(manuscript, document.title, document.language or "eng", (parts(i) for i in ids), pictures)
+        write_manuscript(
+            manuscript, document.title, document.language or "eng", (parts(i) for i in ids), pictures,
+            document.labels, document.particulars,
+        )  # fmt: skip
         options = DeliveryOptions.model_validate(task.settings.get("options", {}))
         arguments = (str(manuscript), str(out), task.settings["format"], options)
         return Job(jobs.make_delivery, arguments, SECONDS + DELIVERY_SECONDS_A_PAGE * len(ids))

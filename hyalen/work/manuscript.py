@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
-from hyalen.core.model.document import OwnPage
+from hyalen.core.model.document import LabelRange, OwnPage, Particulars
 from hyalen.core.model.packing import LazyPages
 from hyalen.core.structure.tree import StructureTree
 
@@ -20,6 +20,8 @@ def write_manuscript(
     language: str,
     pages: Iterable[tuple[bytes, str, OwnPage | None]],
     pictures: Mapping[str, str] | None = None,
+    labels: Sequence[LabelRange] = (),
+    particulars: Particulars | None = None,
 ) -> None:
     """Packed contents, each with the path of its page's image, and where the page is as it came if it may be kept so.
 
@@ -38,6 +40,8 @@ def write_manuscript(
         index = file.tell()
         head = {"title": title, "language": language, "offsets": offsets, "images": images, "own": own}
         head["pictures"] = dict(pictures or {})
+        head["labels"] = [each.model_dump() for each in labels]
+        head["particulars"] = (particulars or Particulars()).model_dump()
         file.write(json.dumps(head).encode("utf8") + _LENGTH.pack(index))
 
 
@@ -56,7 +60,15 @@ class Manuscript:
         own = {int(index): OwnPage(*page) for index, page in head["own"].items()}
         pages = LazyPages(len(self._offsets), self._packed)
         self._pictures: dict[str, str] = head["pictures"]
-        self.tree = StructureTree(head["title"], head["language"], pages, own_pages=own, pictures=self._picture)
+        self.tree = StructureTree(
+            head["title"],
+            head["language"],
+            pages,
+            own_pages=own,
+            pictures=self._picture,
+            labels=[LabelRange.model_validate(each) for each in head["labels"]],
+            particulars=Particulars.model_validate(head["particulars"]),
+        )
 
     def image(self, index: int) -> bytes:
         return Path(self._images[index]).read_bytes()

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from hyalen.core.decisions.ink import Corners, Ink, InkGrid, InkLine, Places
 from hyalen.core.model.content import RegionKind, Role
-from hyalen.core.model.document import TextFrom
+from hyalen.core.model.document import LabelRange, Particulars, TextFrom
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Treatment
@@ -326,8 +326,23 @@ class ScanBothSides(Frozen):
     duplex: bool
 
 
+class LabelPages(Frozen):
+    """What a document's pages are called."""
+
+    op: Literal["label_pages"] = "label_pages"
+    ranges: tuple[LabelRange, ...]
+
+
+class Tell(Frozen):
+    """What is told of a document beside its title and language."""
+
+    op: Literal["tell"] = "tell"
+    particulars: Particulars
+
+
 Setting = Annotated[
-    Treat | ReadIn | TakeTextFrom | TakeOut | Arrange | Entitle | SpeakIn | ScanBothSides, Field(discriminator="op")
+    LabelPages | Tell | Treat | ReadIn | TakeTextFrom | TakeOut | Arrange | Entitle | SpeakIn | ScanBothSides,
+    Field(discriminator="op"),
 ]
 Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
 
@@ -336,7 +351,18 @@ CONTENT_MODELS: tuple[type[Frozen], ...] = (
     Substitute, Resize, Recast, Reread, Thread, Regrid, Fill, Leave, Restyle, BreakBefore,
     JoinNext, InsertRow, ReadAfresh,
 )  # fmt: skip
-_SETTINGS: tuple[type[Frozen], ...] = (Treat, ReadIn, TakeTextFrom, TakeOut, Arrange, Entitle, SpeakIn, ScanBothSides)
+_SETTINGS: tuple[type[Frozen], ...] = (
+    Treat,
+    ReadIn,
+    TakeTextFrom,
+    TakeOut,
+    Arrange,
+    Entitle,
+    SpeakIn,
+    ScanBothSides,
+    LabelPages,
+    Tell,
+)
 CONTENT_KINDS = tuple(str(model.model_fields["op"].default) for model in CONTENT_MODELS)
 _MODELS = {str(model.model_fields["op"].default): model for model in (*CONTENT_MODELS, *_SETTINGS)}
 

@@ -61,7 +61,13 @@ class _Writer:
         properties = self.docx.core_properties
         properties.title = self.tree.title
         properties.language = language_tag(self.tree.language)
-        properties.author = ""
+        told = self.tree.particulars
+        properties.author, properties.subject, properties.keywords = (
+            told.author[:255],
+            told.subject[:255],
+            told.keywords[:255],
+        )
+        properties.identifier = told.reference[:255]
         properties.comments = ""
         self._defaults()
         for node in self.tree.nodes():

@@ -30,7 +30,7 @@ from hyalen.core.formats.pdf_text import FONT_NAME, TextLayer
 from hyalen.core.formats.retouch import retouched, retouched_regions
 from hyalen.core.languages import language_tag
 from hyalen.core.model.content import Line, PageContent, Role, WordState
-from hyalen.core.model.document import OwnPage
+from hyalen.core.model.document import LabelRange, OwnPage, Particulars
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.structure.bookmarks import Bookmark, bookmarks
 from hyalen.core.structure.conformance import Conformance
@@ -188,6 +188,7 @@ class _Writer:
         pdf.Root.Lang = String(language_tag(tree.language))
         pdf.Root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
         self._outline(bookmarks(headings))
+        self._labels()
         self._identify(made, conformance.met)
         pdf.save(file, min_version="1.7", object_stream_mode=pikepdf.ObjectStreamMode.generate)
 
@@ -372,6 +373,24 @@ class _Writer:
             outline.root.extend(self._item(mark) for mark in marks)
         self.pdf.Root.PageMode = Name.UseOutlines
 
+    def _labels(self) -> None:
+        """What the pages are called (ISO 32000-1, 12.4.2)."""
+        numbers: Any = Array()
+        ranges = [r for r in sorted(self.tree.labels, key=lambda r: r.first) if r.first < len(self.tree.pages)]
+        if ranges and ranges[0].first > 0:  # the number tree begins with the first page
+            ranges.insert(0, LabelRange())
+        for each in ranges:
+            entry = Dictionary()
+            if each.style:
+                entry.S = Name("/" + each.style.value)
+            if each.prefix:
+                entry.P = String(each.prefix)
+            if each.start > 1:
+                entry.St = each.start
+            numbers.extend([each.first, entry])
+        if len(numbers):
+            self.pdf.Root.PageLabels = self.pdf.make_indirect(Dictionary(Nums=numbers))
+
     def _item(self, mark: Bookmark) -> OutlineItem:
         sheet = self.sheets[mark.page]
         top = (sheet.height - mark.top) * sheet.scale + 6
@@ -390,9 +409,14 @@ class _Writer:
             made=stamp,
             language=language_tag(self.tree.language),
             pdfua="<pdfuaid:part>1</pdfuaid:part>" if accessible else "",
+            particulars=_dublin_core(self.tree.particulars),
         )
         self.pdf.Root.Metadata = self.pdf.make_stream(xmp.encode("utf8"), Type=Name.Metadata, Subtype=Name.XML)
         self.pdf.docinfo["/Title"] = String(self.tree.title)
+        told = self.tree.particulars
+        for key, value in (("/Author", told.author), ("/Subject", told.subject), ("/Keywords", told.keywords)):
+            if value:
+                self.pdf.docinfo[key] = String(value)
         self.pdf.docinfo["/Producer"] = String(producer)
         self.pdf.docinfo["/CreationDate"] = String(made.strftime("D:%Y%m%d%H%M%S+00'00'"))
         profile = self.pdf.make_stream(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes(), N=3)
@@ -407,6 +431,27 @@ class _Writer:
                 )
             ]
         )
+
+
+def _dublin_core(told: Particulars) -> str:
+    """What is told of the document, as XMP has it (ISO 16684-1, 8.3); it agrees with the information dictionary."""
+
+    def item(name: str, kind: str, value: str, attribute: str = "") -> str:
+        return f"<{name}><rdf:{kind}><rdf:li{attribute}>{escape(value)}</rdf:li></rdf:{kind}></{name}>" if value else ""
+
+    plain = ' xml:lang="x-default"'
+    return "\n   ".join(
+        part
+        for part in (
+            item("dc:creator", "Seq", told.author),
+            item("dc:description", "Alt", told.subject, plain),
+            f"<pdf:Keywords>{escape(told.keywords)}</pdf:Keywords>" if told.keywords else "",
+            f"<dc:identifier>{escape(told.reference)}</dc:identifier>" if told.reference else "",
+            item("dc:rights", "Alt", told.rights, plain),
+            f"<dc:coverage>{escape(told.date)}</dc:coverage>" if told.date else "",
+        )
+        if part
+    )
 
 
 def _describe_cell(element: pikepdf.Object, node: Node) -> None:
@@ -461,6 +506,7 @@ XMP = """<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>
    <dc:format>application/pdf</dc:format>
    <dc:title><rdf:Alt><rdf:li xml:lang="x-default">{title}</rdf:li></rdf:Alt></dc:title>
    <dc:language><rdf:Bag><rdf:li>{language}</rdf:li></rdf:Bag></dc:language>
+   {particulars}
    <xmp:CreateDate>{made}</xmp:CreateDate>
    <pdf:Producer>{producer}</pdf:Producer>
    <pdfaid:part>2</pdfaid:part>

@@ -5,8 +5,11 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import Literal, NamedTuple
 
+from pydantic import Field
+
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.geometry import Frozen
+from hyalen.core.model.text import OneLine
 
 TextFrom = Literal["", "file", "ink"]  # where a page's text is taken from; "" lets the program decide
 
@@ -23,6 +26,37 @@ class OwnPage(NamedTuple):
 
     path: str
     page: int
+
+
+class LabelStyle(StrEnum):
+    """How pages are counted (ISO 32000-1, table 159)."""
+
+    DECIMAL = "D"
+    ROMAN = "R"
+    SMALL_ROMAN = "r"
+    LETTERS = "A"
+    SMALL_LETTERS = "a"
+    NONE = ""
+
+
+class LabelRange(Frozen):
+    """Pages from `first` (from 0) on that are counted in one way, from `start`, after a prefix."""
+
+    first: int = Field(default=0, ge=0, le=10_000)
+    style: LabelStyle = LabelStyle.DECIMAL
+    prefix: OneLine = Field(default="", max_length=40)
+    start: int = Field(default=1, ge=1, le=100_000)
+
+
+class Particulars(Frozen):
+    """What is told of a document beside its title and language (Dublin Core's creator, subject, and so on)."""
+
+    author: OneLine = Field(default="", max_length=500)
+    subject: OneLine = Field(default="", max_length=1_000)
+    keywords: OneLine = Field(default="", max_length=1_000)
+    reference: OneLine = Field(default="", max_length=200)
+    rights: OneLine = Field(default="", max_length=1_000)
+    date: OneLine = Field(default="", max_length=100)
 
 
 class DocumentContent(Frozen):

@@ -14,7 +14,7 @@ from itertools import groupby
 from typing import Literal, NamedTuple
 
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role
-from hyalen.core.model.document import OwnPage
+from hyalen.core.model.document import LabelRange, OwnPage, Particulars
 from hyalen.core.structure.contents import without_leader
 from hyalen.core.structure.flow import FlowBlock, Run, flow, joined_runs, joined_text
 from hyalen.core.structure.lists import parse_item
@@ -155,6 +155,7 @@ def _no_picture(name: str) -> bytes:
 class StructureTree:
     """A document's title, language and the children of its Document element, made as they are asked for.
 
+    `labels` are what its pages are called, `particulars` what else is told of it;
     `own_pages` are the pages, from 0, that say their own text and may be kept as they came; `pictures`
     gives the images that stand in pictures' stead.
     """
@@ -165,6 +166,8 @@ class StructureTree:
     join_tables: bool = False
     own_pages: Mapping[int, OwnPage] = field(default_factory=dict, repr=False)
     pictures: Callable[[str], bytes] = field(default=_no_picture, repr=False)
+    labels: Sequence[LabelRange] = ()
+    particulars: Particulars = field(default_factory=Particulars)
 
     def nodes(self, first_page: int = 0, keep_running_heads: bool = False) -> Iterator[Node]:
         """The top level in reading order, from a page (counted from 0) on.

@@ -31,6 +31,10 @@ CREATE TABLE verdict (
   PRIMARY KEY (page_id, key, print)
 ) WITHOUT ROWID;
 
+-- What a document's pages are called, and what is told of it beside title and language; as JSON.
+ALTER TABLE document ADD COLUMN labels TEXT NOT NULL DEFAULT '[]';
+ALTER TABLE document ADD COLUMN particulars TEXT NOT NULL DEFAULT '{}';
+
 -- How good the text was when it was delivered: words, wrong ones to be expected, and what a sample told.
 ALTER TABLE delivery ADD COLUMN words INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE delivery ADD COLUMN expected REAL NOT NULL DEFAULT 0;

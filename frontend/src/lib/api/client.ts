@@ -52,6 +52,8 @@ export type Standing = Schemas['Standing'];
 export type ToJudge = Schemas['ToJudge'];
 export type Said = Schemas['SaidAloud'];
 export type SpokenPart = Schemas['SpokenPart'];
+export type LabelRange = Schemas['LabelRange'];
+export type Particulars = Schemas['Particulars'];
 export type Picture = Schemas['Picture'];
 export type Box = [number, number, number, number];
 
@@ -139,6 +141,7 @@ export const api = {
     form.append('file', file, file.name);
     return ok<Picture>(client.POST('/api/pages/{page_id}/pictures', { params: page(id), body: { file: '' }, bodySerializer: () => form }));
   },
+  printedLabels: (id: number) => ok<LabelRange[]>(client.GET('/api/documents/{document_id}/printed-labels', { params: document(id) })),
   rules: () => ok<Rule[]>(client.GET('/api/rules')),
   standing: (id: number) => ok<Standing>(client.GET('/api/documents/{document_id}/standing', { params: document(id) })),
   judgements: (id: number) => ok<ToJudge[]>(client.GET('/api/documents/{document_id}/judgements', { params: document(id) })),

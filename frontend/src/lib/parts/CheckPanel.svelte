@@ -1,5 +1,6 @@
 <script lang="ts">
   import { untrack } from 'svelte';
+  import Particulars from './Particulars.svelte';
   import Listener from './Listener.svelte';
   import { api, type OpenDoubt, type ToJudge } from '../api/client';
   import { about } from '../bench/about.svelte';
@@ -105,6 +106,7 @@
       {#each about.languages as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
     </select>
   </label>
+  <Particulars />
   <section aria-label="To judge">
     <h3 class="m-0 mb-1 flex items-center gap-2 text-sm font-bold">
       <button class="step" aria-expanded={judging} disabled={!checking.toJudge.length} onclick={() => (judging = !judging)}>Judge {checking.toJudge.length} <span class="key">J</span></button>

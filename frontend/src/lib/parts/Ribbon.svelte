@@ -1,6 +1,7 @@
 <script lang="ts">
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
+  import { notices } from '../bench/notices.svelte';
   import { selection } from '../bench/selection.svelte';
   
   const ITEM = 66;
@@ -8,6 +9,7 @@
   let width = $state(800);
   let scroll = $state(0);
   const pages = $derived(desk.document?.pages ?? []);
+  const labels = $derived(desk.document?.labels ?? []);
   const first = $derived(Math.max(0, Math.floor(scroll / ITEM) - 4));
   const last = $derived(Math.min(pages.length, Math.ceil((scroll + width) / ITEM) + 4));
   const shown = $derived(pages.slice(first, last));
@@ -17,6 +19,20 @@
     if (!strip) return;
     if (at < strip.scrollLeft + ITEM || at > strip.scrollLeft + strip.clientWidth - 2 * ITEM) strip.scrollTo({ left: at - strip.clientWidth / 2 });
   });
+
+  /** To the page of a label, else of that number. */
+  function jump(field: HTMLInputElement) {
+    const wanted = field.value.trim();
+    const at = labels.findIndex((l) => l.toLowerCase() === wanted.toLowerCase());
+    const to = at >= 0 ? at : Number(wanted) - 1;
+    if (Number.isInteger(to) && to >= 0 && to < pages.length) {
+      field.blur();
+      void view.goPage(to);
+    } else {
+      notices.notify(`There is no page “${wanted}”.`, 'refused');
+      field.select();
+    }
+  }
 
   /** A plain click turns to the page; with Shift or Ctrl it picks pages for a treatment. */
   function go(event: MouseEvent, index: number) {
@@ -39,7 +55,7 @@
 </script>
 
 <div class="ribbon">
-  <div class="where"><span><b>{desk.pageIndex + 1}</b> of {pages.length}</span>
+  <div class="where"><span><input class="to" value={labels[desk.pageIndex] ?? desk.pageIndex + 1} aria-label="Go to the page with this label or number" title="Go to a page by its label or number" onfocus={(e) => e.currentTarget.select()} onkeydown={(e) => { if (e.key === 'Enter') jump(e.currentTarget); }} /> of {pages.length}</span>
     <button class="all" title="All pages on a contact sheet (C)" onclick={() => (view.contact = true)}>All pages</button></div>
   <div bind:this={strip} bind:clientWidth={width} class="strip" onscroll={() => (scroll = strip?.scrollLeft ?? 0)} onwheel={onWheel} role="group" aria-label="Pages">
     <div style:width="{pages.length * ITEM}px" class="rail">
@@ -48,7 +64,7 @@
         <button class="page" class:here class:picked={selection.picked.includes(p.id)} style:left="{p.position * ITEM}px" onclick={(e) => go(e, p.position)}
           aria-label="Page {p.position + 1}{p.doubts ? `, ${p.doubts} doubts` : ''}{p.task_state === 'failed' ? ', failed' : ''}" aria-current={here ? 'page' : undefined}>
           {#if p.thumb}<img src="/api/blobs/{p.thumb}" alt="" loading="lazy" />{:else}<span class="empty">{p.task_state === 'failed' ? '!' : '…'}</span>{/if}
-          <span class="foot"><span>{p.position + 1}</span>{#if p.task_state === 'failed'}<b class="bad">!</b>{:else if p.doubts}<span class="mark">{p.doubts}</span>{/if}</span>
+          <span class="foot"><span>{labels[p.position] || p.position + 1}</span>{#if p.task_state === 'failed'}<b class="bad">!</b>{:else if p.doubts}<span class="mark">{p.doubts}</span>{/if}</span>
         </button>
       {/each}
     </div>
@@ -60,6 +76,8 @@
 </div>
 
 <style>
+  .to { width: 3.4em; text-align: center; font-weight: 700; background: transparent; color: inherit; border: 1px solid transparent; border-bottom-color: #77918d; border-radius: 4px; padding: 0 2px; font-size: 14px; }
+  .to:focus { background: #fff; color: var(--color-ink); }
   .ribbon { display: flex; height: 92px; background: var(--color-primary-900); color: var(--color-paper); flex-shrink: 0; }
   .where { width: 86px; display: grid; place-content: center; gap: 6px; text-align: center; font-size: 14px; }
   .all { border: 1px solid #77918d; border-radius: 6px; background: transparent; color: inherit; font-size: 13px; padding: 2px 7px; }
