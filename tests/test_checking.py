@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from lxml import html
 
 from hyalen.core.accessibility.catalogue import NOT_HERE, RULES, Judge
 from hyalen.core.accessibility.page import judgements, page_findings
@@ -241,6 +242,20 @@ def test_what_stands_against_pdf_ua_is_told_even_where_it_was_left_as_it_is(clie
     ]
     edit(client, {"op": "set_alternative", "region_id": picture["region_id"], "text": "", "decorative": True})
     assert client.get("/api/documents/1/standing").json()["obstacles"] == []
+
+
+def test_the_report_tells_findings_and_sign_offs(client: TestClient) -> None:
+    (place,) = client.get("/api/documents/1/judgements").json()
+    signed = {"page": 1, "key": place["key"], "print": place["print"], "name": "E. <Sandvik>"}
+    client.post("/api/documents/1/judgements", json=signed)
+    answer = client.get("/api/documents/1/report")
+    assert "Some-scan-report.html" in answer.headers["content-disposition"]
+    told = html.fromstring(answer.text)
+    heads = [h.text_content() for h in told.iter("h1", "h2")]
+    assert heads[0].startswith("Report on") and "Judged by a person" in heads
+    assert told.get("lang") == "en" and all(th.get("scope") == "col" for th in told.iter("th"))
+    text = told.text_content()
+    assert "E. <Sandvik>" in text and "without a description" in text and "wrong words are to be expected" in text
 
 
 def test_every_rule_says_where_it_comes_from_and_why() -> None:

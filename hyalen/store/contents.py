@@ -196,6 +196,9 @@ class Contents:
         rows, facts = self._facts(document_id)
         headings, _ = _headings(rows, facts)
         told = Conformance.of_facts(document["title"] if document else "", facts, [(h.page, h.level) for h in headings])
+        unread = len(rows) - len(self.pages.read_ids(document_id))
+        if unread:
+            told.obstacles.insert(0, f"{unread} {'page is' if unread == 1 else 'pages are'} not read")
         return told.obstacles
 
     def _facts(self, document_id: int) -> tuple[list[sqlite3.Row], list[PageFacts]]:

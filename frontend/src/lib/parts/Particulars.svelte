@@ -52,7 +52,7 @@
     <div class="range">
       <label>from page <input type="number" min="1" max={d?.pages.length} value={r.first + 1} onchange={(e) => set(at, { first: Math.max(0, Number(e.currentTarget.value) - 1) })} /></label>
       <select aria-label="Counted as" value={r.style} onchange={(e) => set(at, { style: e.currentTarget.value as LabelRange['style'] })}>{#each STYLES as [id, name] (id)}<option value={id}>{name}</option>{/each}</select>
-      <label>after <input class="prefix" value={r.prefix} maxlength="40" placeholder="A-" onchange={(e) => set(at, { prefix: e.currentTarget.value })} /></label>
+      <label>prefix <input class="prefix" value={r.prefix} maxlength="40" placeholder="A-" onchange={(e) => set(at, { prefix: e.currentTarget.value })} /></label>
       <label>from <input type="number" min="1" value={r.start} onchange={(e) => set(at, { start: Math.max(1, Number(e.currentTarget.value)) })} /></label>
       <button aria-label="Take this range away" onclick={() => (ranges = shown.filter((_, i) => i !== at))}>✕</button>
     </div>
