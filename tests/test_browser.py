@@ -179,8 +179,25 @@ def test_every_screen_meets_wcag_as_far_as_a_program_can_tell(page: Page, server
     page.keyboard.press("Enter")
     expect(page.locator("[data-lifted]")).to_be_visible()
     check("proof with a line in hand")
+    page.keyboard.press("Alt+a")
+    page.keyboard.press("Alt+c")
+    expect(page.get_by_role("dialog", name="Characters").get_by_role("button").first).to_be_visible()
+    check("setting and characters")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    page.keyboard.press("v")
+    expect(page.get_by_role("region", name="Slips")).to_be_visible()
+    check("slips")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Word lists…").click()
+    check("word lists")
+    page.keyboard.press("Escape")
     for stage in ("Clean", "Read", "Tag", "Check", "Deliver"):
         page.get_by_role("navigation", name="Stages").get_by_role("button", name=stage).click()
+        if stage == "Check":
+            for fold in ("Particulars", "Page labels"):
+                page.locator("summary", has_text=fold).click()
+            page.get_by_role("button", name="Another range").click()
         check(stage)
         if stage == "Clean":
             step(page, "Outline").get_by_text("hand").click()

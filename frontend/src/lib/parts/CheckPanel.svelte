@@ -170,5 +170,5 @@
   .place text { fill: #0a1f1e; text-anchor: middle; font-weight: 700; }
   .said { max-height: 7.5em; overflow: auto; white-space: pre-line; }
   .finding { display: flex; flex-direction: column; gap: 2px; border-left: 4px dashed #b4610b; padding-left: 9px; }
-  details summary { cursor: pointer; font-size: 13px; }
+  details summary { cursor: pointer; font-size: 13px; min-height: 24px; line-height: 24px; }
 </style>

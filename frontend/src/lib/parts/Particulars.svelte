@@ -65,7 +65,7 @@
 
 <style>
   .fold { font-size: 14px; }
-  .fold summary { cursor: pointer; font-weight: 700; }
+  .fold summary { cursor: pointer; font-weight: 700; min-height: 24px; line-height: 24px; }
   .fold > label { display: flex; gap: 6px; align-items: center; margin-top: 4px; }
   .fold > label input { flex: 1; min-width: 0; }
   input, select { border: 1px solid #7b8a86; border-radius: 5px; background-color: #fff; padding: 2px 7px; font-size: 14px; font-weight: 400; }
