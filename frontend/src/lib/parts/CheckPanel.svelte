@@ -1,5 +1,6 @@
 <script lang="ts">
   import { untrack } from 'svelte';
+  import Describing from './Describing.svelte';
   import Particulars from './Particulars.svelte';
   import Listener from './Listener.svelte';
   import { api, type OpenDoubt, type ToJudge } from '../api/client';
@@ -15,11 +16,13 @@
   import { counted, reasonOf } from '../bench/words';
 
   /** How the document stands, each finding with its repair, and what a person must judge, one by one. */
-  const SHOWN = 200, WIDTH = 310, HEIGHT = 300; // findings; pixels of a place's ink
+  const SHOWN = 200, WIDTH = 290, HEIGHT = 300; // findings; pixels of a place's ink
   let title = $state<string | null>(null);
   let judging = $state(false);
   const d = $derived(desk.document);
   const findings = $derived(doubts.list.filter((x) => x.stage === 'check' || x.stage === 'tag'));
+  let describing = $state(false);
+  const undescribed = $derived(findings.filter((x) => x.kind === 'alternative').length);
   const standing = $derived(checking.standing);
   const here = $derived(checking.here);
 
@@ -77,6 +80,7 @@
     const button = (event.target as HTMLElement).closest?.('button, a, [role="button"]');
     const key = event.key.toLowerCase();
     if (key === 'j') judging = !judging;
+    else if (key === 'd' && undescribed) describing = !describing;
     else if (!judging || !here) return;
     else if (key === 'enter' && !button) void checking.sign();
     else if (key === 'n') checking.step(1);
@@ -136,6 +140,8 @@
     {/if}
   </section>
   <section aria-label="Findings">
+    {#if describing}<Describing onclose={() => (describing = false)} />
+    {:else if undescribed}<p class="m-0 mb-1"><button class="step" onclick={() => (describing = true)}>Describe {counted(undescribed, 'picture')} <span class="key">D</span></button></p>{/if}
     <h3 class="m-0 mb-1 text-sm font-bold">{findings.length ? `${findings.length} to settle` : 'Nothing left to settle'}</h3>
     <ul class="m-0 flex list-none flex-col gap-2 p-0 text-sm">
       {#each findings.slice(0, SHOWN) as x (`${x.page_id}.${x.key}`)}
