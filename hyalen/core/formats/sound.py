@@ -118,6 +118,8 @@ def _write(name: str, tree: StructureTree, images: Images, file: BinaryIO, optio
                     chapters.append(Chapter(out.tell(), said.text))
                 for samples in heard(said):
                     out.writeframes(samples)
+            if not out.tell():  # a coder refuses a file without any
+                out.writeframes(_silence(PAUSE))
         if name == "wav":
             with path.open("ab") as end:
                 end.write(_cues(chapters))
