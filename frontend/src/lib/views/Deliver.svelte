@@ -84,7 +84,7 @@
               <button class="plain text-lamp-700 text-sm underline" onclick={() => void view.goDocument(d.id)}>{doubts(d)} doubts are not settled</button>
             {/if}
           </div>
-          <ul class="m-0 flex w-80 list-none flex-col gap-1 p-0 text-sm">
+          <ul class="m-0 flex w-[27rem] shrink-0 list-none flex-col gap-1 p-0 text-sm">
             {#each made as x (x.id)}
               <li class="flex items-baseline gap-2">
                 {#if x.current}
