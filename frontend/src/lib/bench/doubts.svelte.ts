@@ -7,6 +7,8 @@ const worstFirst = (a: OpenDoubt, b: OpenDoubt) => b.weight - a.weight || a.posi
 export class Doubts {
   list = $state.raw<OpenDoubt[]>([]);
   private loading = 0;
+  /** Kept while the list is the same one: it is asked for many times for each key. */
+  private walked: { list: OpenDoubt[]; stage: StageId; walk: OpenDoubt[] } | null = null;
 
   /** Load them all, part by part; what is known already is shown meanwhile. */
   async load(document: number): Promise<void> {
@@ -41,8 +43,12 @@ export class Doubts {
 
   /** Those that stepping goes through: the stage's if it has any, else all. */
   walk(stage: StageId): OpenDoubt[] {
-    const own = this.list.filter((d) => d.stage === stage);
-    return own.length ? own : this.list;
+    const list = this.list;
+    if (this.walked?.list !== list || this.walked.stage !== stage) {
+      const own = list.filter((d) => d.stage === stage);
+      this.walked = { list, stage, walk: own.length ? own : list };
+    }
+    return this.walked.walk;
   }
 
   /** The place in a walk of what is selected, or -1. */
