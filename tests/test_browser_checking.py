@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.model.content import Role
@@ -33,13 +33,6 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     made = Server(data)
     yield made
     made.kill()
-
-
-@pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    yield context.new_page()
-    context.close()
 
 
 def test_a_report_goes_from_findings_to_none(page: Page, server: Server) -> None:

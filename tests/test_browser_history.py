@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, Page, Request, expect
+from playwright.sync_api import Page, Request, expect
 
 from hyalen.core.decisions.requests import SetWord
 from hyalen.core.formats.codecs import encode_jpeg
@@ -40,17 +40,6 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     made = Server(data)
     yield made
     made.kill()
-
-
-@pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    page = context.new_page()
-    errors: list[str] = []
-    page.on("pageerror", lambda error: errors.append(str(error)))
-    yield page
-    context.close()
-    assert errors == []
 
 
 def go(page: Page, server: Server, place: str) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
@@ -61,13 +61,6 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     made = Server(folder / "data")
     yield made
     made.kill()
-
-
-@pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    yield context.new_page()
-    context.close()
 
 
 def words(server: Server, document: int, page: int = 0) -> list[dict[str, Any]]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import pytest
 from PIL import Image as Pillow
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from hyalen.core.formats.source import Limits
 from hyalen.demo.archive import LETTER_2
@@ -42,13 +42,6 @@ def server(tmp_path_factory: pytest.TempPathFactory, setter: Typesetter) -> Iter
     made = Server(folder / "data")
     yield made
     made.kill()
-
-
-@pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    yield context.new_page()
-    context.close()
 
 
 def script(page: Page, server: Server, document: int) -> list[str]:

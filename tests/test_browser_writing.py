@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.store.store import Store
@@ -25,13 +25,6 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     made = Server(folder / "data")
     yield made
     made.kill()
-
-
-@pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    yield context.new_page()
-    context.close()
 
 
 def until(page: Page, told: Callable[[], object], wanted: object) -> None:

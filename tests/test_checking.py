@@ -14,12 +14,14 @@ from lxml import html
 
 from hyalen.core.accessibility.catalogue import NOT_HERE, RULES, Judge
 from hyalen.core.accessibility.page import judgements, page_findings
+from hyalen.core.accessibility.rules import Heading, document_doubts
 from hyalen.core.decisions.decide import decide
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.replay import replay
 from hyalen.core.imaging.contrast import contrast, luminance, ratio
-from hyalen.core.model.content import PageContent, Region, Role
+from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Box
+from hyalen.core.proofing.doubts import page_doubts
 from hyalen.core.read import with_contrast
 from hyalen.demo.typeset import Typesetter
 from hyalen.store.store import Store
@@ -262,4 +264,44 @@ def test_every_rule_says_where_it_comes_from_and_why() -> None:
     for rule in RULES.values():
         assert rule.clause and rule.why.endswith(".") and rule.judge in Judge
         assert not rule.protocol or rule.protocol[:2] not in NOT_HERE
-    assert {d.kind for content in BROKEN.values() for d in page_findings(content)} <= set(RULES)
+
+
+def test_every_rule_of_the_program_is_broken_by_something_here() -> None:
+    """A rule that nothing is found by would be a promise only."""
+    link = BROKEN["caption"].with_lines(
+        lambda line: line.model_copy(
+            update={"words": tuple(w.model_copy(update={"link": "x", "text": "www.x.example"}) for w in line.words)}
+        )
+    )
+    faint = ContentMaker().add(Role.PARAGRAPH, "the lamp was lit at four").page()
+    faint = faint.model_copy(update={"dpi": 900.0, "regions": (faint.regions[0].model_copy(update={"contrast": 2.0}),)})
+    turned = ContentMaker().add(Role.PARAGRAPH, "above it").add(Role.PARAGRAPH, "\ufffd beneath").page()
+    turned = turned.model_copy(update={"regions": turned.regions[::-1]})
+    pictures = ContentMaker().figure("The seal").figure("The seal").figure("a.png").figure().page()
+    formula = ContentMaker().add(Role.PARAGRAPH, "E = mc").page()
+    formula = formula.model_copy(
+        update={"regions": (formula.regions[0].model_copy(update={"kind": RegionKind.FORMULA, "role": Role.FORMULA}),)}
+    )
+    pages = [*BROKEN.values(), link, faint, turned, pictures, formula]
+    found = {d.kind for page in pages for d in (*page_findings(page), *page_doubts(page))}
+    level = Heading(page=0, region_id="r1", level=3)
+    found |= {d.kind for _, d in document_doubts("scan", "scan", 21, [], language=None)}
+    found |= {d.kind for _, d in document_doubts("A title", "scan", 1, [level])}
+    assert {rule.id for rule in RULES.values() if rule.judge is Judge.MACHINE} <= found
+    asked = {j.rule for page in [*BROKEN.values(), *_judged()] for j in judgements(page)}
+    assert asked == {rule.id for rule in RULES.values() if rule.judge is Judge.PERSON}
+
+
+def _judged() -> list[PageContent]:
+    """Pages that need a person: two columns, a described picture, coloured words."""
+    column = ContentMaker().add(Role.PARAGRAPH, "one two").page()
+    beside = column.regions[0].model_copy(update={"id": "r9", "outline": Box(1500, 100, 1800, 160).polygon()})
+    words = column.regions[0].lines[0].words
+    red = column.with_lines(
+        lambda line: line.model_copy(update={"words": (words[0].model_copy(update={"colour": "aa0000"}), words[1])})
+    )
+    return [
+        column.model_copy(update={"regions": (column.regions[0], beside)}),
+        red,
+        ContentMaker().figure("A lamp").page(),
+    ]

@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+import io
+import re
+import subprocess
 import unicodedata
 from collections.abc import Iterable
+from pathlib import Path
 
+import numpy as np
 import pytest
+from docx import Document
+from docx.shared import Pt
 
 from hyalen.core.decisions.decide import decide, name
 from hyalen.core.decisions.ink import Lay
@@ -24,14 +31,16 @@ from hyalen.core.decisions.requests import (
     SetStyle,
     SetWord,
 )
+from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.model.content import PageContent, Part, Role, Word, WordState
+from hyalen.core.model.document import DocumentContent
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.proofing.characters import letters, variants
 from hyalen.core.proofing.slips import FIGURES, OTHER, UNKNOWN, alike, apart
 from hyalen.core.structure.flow import joined_text, word_runs
 from tests.conftest import ContentMaker
-from tests.helpers import cleaned
+from tests.helpers import cleaned, deliver
 
 READING = (
     ContentMaker().add(Role.PARAGRAPH, "the lamp was lit at\nfour and the CO2 exam-\nple went on").add(Role.PARAGRAPH, "Another one").page()
@@ -212,6 +221,29 @@ def test_what_is_typed_stays_when_the_page_is_cleaned_otherwise() -> None:
         "a line more",
     ]
     assert told.content.regions[0].lines[4].box == Box(0, 900, 360, 950)
+
+
+def test_what_is_typed_is_in_the_files_that_leave_the_house(tmp_path: Path) -> None:
+    """Sizes and lowered letters in DOCX; a line put in is searchable on its ink in the PDF, as poppler reads it."""
+    content = after(
+        READING,
+        SetStyle(word_ids=(word(READING, "CO2").id,), style=Style.SUBSCRIPT, start=2, end=3),
+        SetStyle(word_ids=(word(READING, "lamp").id,), style=Style.LARGER),
+        InsertLine(region_id=READING.regions[0].id, after=2, text="beyond Grimhaug", box=(300, 900, 900, 950)),
+    )
+    told = DocumentContent(title="Lamps", language="eng", pages=(content,))
+    runs = [r for p in Document(io.BytesIO(deliver(told, lambda _: b"", "docx"))).paragraphs for r in p.runs]
+    assert [r.text for r in runs if r.font.subscript] == ["2"]
+    assert [(r.text, r.font.size) for r in runs if r.font.size] == [("lamp", Pt(14))]
+    scan = encode_jpeg(np.full((3508, 2480), 255, np.uint8))
+    (tmp_path / "a.pdf").write_bytes(deliver(told, lambda _: scan, "pdf"))
+    boxes = subprocess.run(
+        ["pdftotext", "-bbox", str(tmp_path / "a.pdf"), "-"], capture_output=True, text=True, check=True
+    )
+    found = re.search(r'xMin="([\d.]+)" yMin="([\d.]+)" xMax="([\d.]+)" yMax="([\d.]+)">Grimhaug<', boxes.stdout)
+    assert found
+    left, top, right, bottom = (float(v) * 300 / 72 for v in found.groups())
+    assert 300 < left < right < 910 and top < 925 < bottom
 
 
 def test_every_change_of_text_has_a_name() -> None:

@@ -177,13 +177,15 @@ class Contents:
     def recheck(self, db: sqlite3.Connection, document_id: int) -> None:
         """The rules that look at the whole document."""
         document = db.execute(
-            "SELECT title, stem, settled, page_count FROM document WHERE id = ?", (document_id,)
+            "SELECT title, stem, settled, page_count, language FROM document WHERE id = ?", (document_id,)
         ).fetchone()
         if not document["settled"]:
             return
         rows, facts = self._facts(document_id)
         headings, first_heading = _headings(rows, facts)
-        found = document_doubts(document["title"], document["stem"], len(rows), headings, first_heading)
+        found = document_doubts(
+            document["title"], document["stem"], len(rows), headings, first_heading, document["language"]
+        )
         self.doubts.set_for_document(
             db,
             document_id,

@@ -27,9 +27,8 @@ class Deliveries:
             document_id,
         )
         assert row is not None
-        return f"{row['pages']}.{row['changes']}.{row['places']}.{row['title']}.{row['language']}" + (
-            f".{row['labels']}.{row['particulars']}" if (row["labels"], row["particulars"]) != ("[]", "{}") else ""
-        )
+        told = ("pages", "changes", "places", "title", "language", "labels", "particulars")
+        return ".".join(str(row[each]) for each in told)
 
     def delivered(self, task: TaskRecord, name: str, blob: str, size: int) -> bool:
         """Keep a file that was made; False where it is not wanted any more."""
@@ -37,14 +36,18 @@ class Deliveries:
             if not self.tasks.finish(task.id):
                 return False
             db.execute(
-                f"""INSERT OR REPLACE INTO delivery
+                f"""INSERT INTO delivery
                      (document_id, format, name, blob, size, edition, made, words, expected, looked_at, found_right)
                    SELECT d.id, ?, ?, ?, ?, ?, ?,
                      (SELECT coalesce(sum(proofed), 0) FROM page WHERE document_id = d.id AND {LIVE}),
                      (SELECT coalesce(sum(expected), 0) FROM page WHERE document_id = d.id AND {LIVE}),
                      (SELECT count(verdict) FROM sample WHERE document_id = d.id),
                      (SELECT coalesce(sum(verdict), 0) FROM sample WHERE document_id = d.id)
-                   FROM document d WHERE d.id = ?""",
+                   FROM document d WHERE d.id = ?
+                   ON CONFLICT (document_id, format) DO UPDATE SET name = excluded.name, blob = excluded.blob,
+                     size = excluded.size, edition = excluded.edition, made = excluded.made, words = excluded.words,
+                     expected = excluded.expected, looked_at = excluded.looked_at,
+                     found_right = excluded.found_right""",
                 (task.settings["format"], name, blob, size, task.fingerprint, time.time(), task.document_id),
             )
         return True

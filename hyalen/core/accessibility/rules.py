@@ -17,12 +17,17 @@ class Heading(Frozen):
 
 
 def document_doubts(
-    title: str, file_stem: str, page_count: int, headings: Sequence[Heading], first_heading: str = ""
+    title: str,
+    file_stem: str,
+    page_count: int,
+    headings: Sequence[Heading],
+    first_heading: str = "",
+    language: str | None = "eng",
 ) -> list[tuple[int, Doubt]]:
     """What a whole document lacks, as (page index, doubt).
 
-    Rules: a title of its own (ISO 14289-1, 7.1; WCAG 2.2, 2.4.2), headings that
-    start at level 1 and skip none (ISO 14289-1, 7.4.2), bookmarks for more than 20
+    Rules: a title of its own (ISO 14289-1, 7.1; WCAG 2.2, 2.4.2),
+    a language (ISO 14289-1, 7.2), headings that start at level 1 and skip none (ISO 14289-1, 7.4.2), bookmarks for more than 20
     pages (common practice, no source; they are made from headings). `first_heading` is proposed as title.
     """
     found: list[tuple[int, Doubt]] = []
@@ -48,6 +53,8 @@ def document_doubts(
     if not title.strip() or title.strip() == file_stem:
         proposed = Mend(label=f"Take “{first_heading[:60]}”", title=first_heading) if first_heading.strip() else None
         add(0, "check:title", 0.8, "The title is only the file's name: give the document one.", mend=proposed)
+    if not language:
+        add(0, "check:language", 0.7, "Nobody has told the language of the document, and it was not found.")
     if page_count > 20 and not headings:
         add(0, "check:bookmarks", 0.6, "More than 20 pages and no heading: there will be no bookmarks.")
     before = 0

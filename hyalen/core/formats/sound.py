@@ -24,6 +24,7 @@ RATE = 22_050  # samples a second, as espeak-ng gives them, of 16 bits
 PAUSE, LONG_PAUSE = 0.3, 0.8  # seconds after what is said, and around a heading
 WORDS_A_MINUTE = 165
 SECONDS = 60.0  # for one stretch
+MOST_SAMPLES = (2**32 - 2**20) // 2  # of 16 bits, that a RIFF file can count
 LONGEST = 6_000  # letters of one stretch
 DEEPEST_CHAPTER = 2  # level of the headings at which chapters begin
 _CODERS = {
@@ -118,6 +119,8 @@ def _write(name: str, tree: StructureTree, images: Images, file: BinaryIO, optio
                     chapters.append(Chapter(out.tell(), said.text))
                 for samples in heard(said):
                     out.writeframes(samples)
+                if out.tell() > MOST_SAMPLES:
+                    raise NoVoice("the document is longer than one sound file holds, which is a day; part it")
             if not out.tell():  # a coder refuses a file without any
                 out.writeframes(_silence(PAUSE))
         if name == "wav":

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from hyalen.core.model.content import Region, Table, Word
+from collections import Counter
+
+from hyalen.core.model.content import Region, Word
 from hyalen.core.proofing.confusions import LIKE
 from hyalen.core.proofing.evidence import core_of
 
@@ -12,10 +14,12 @@ UNKNOWN, FIGURES, OTHER = "unknown", "figures", "other"
 
 
 def columns_of(region: Region) -> dict[str, int]:
-    """The column of each word of a table."""
-    table: Table | None = region.table
-    cells = table.cells if table is not None else ()
-    return {word.id: cell.column for cell in cells for line in cell.lines for word in line.words}
+    """The column of each word of a table that stands in a column of figures, whatever it was misread as."""
+    cells = region.table.cells if region.table is not None else ()
+    words = [(w, c.column) for c in cells if not c.header for line in c.lines for w in line.words]
+    told = Counter(column for _, column in words)
+    figures = Counter(column for word, column in words if any(c.isdigit() for c in word.text))
+    return {word.id: column for word, column in words if 2 * figures[column] >= told[column]}
 
 
 def alike(word: Word, column: int | None = None, unknown: bool = False) -> str:
@@ -24,7 +28,7 @@ def alike(word: Word, column: int | None = None, unknown: bool = False) -> str:
     Parameters
     ----------
     column : int, optional
-        Of a word in a table: its figures are compared with those above and beneath.
+        Of a word in a column of figures, which are compared with those above and beneath.
     unknown : bool
         Whether no list has it.
 
@@ -33,7 +37,7 @@ def alike(word: Word, column: int | None = None, unknown: bool = False) -> str:
     str
         Two shapes with a slash between, one doubtful letter, "column 2", `FIGURES`, `UNKNOWN` or `OTHER`.
     """
-    if column is not None and any(c.isdigit() for c in word.text):
+    if column is not None:
         return f"column {column + 1}"
     others = [o for o in (word.second, *word.others) if o and core_of(o).casefold() != core_of(word.text).casefold()]
     for other in others:

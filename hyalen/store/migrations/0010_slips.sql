@@ -34,6 +34,7 @@ CREATE TABLE verdict (
 -- What a document's pages are called, and what is told of it beside title and language; as JSON.
 ALTER TABLE document ADD COLUMN labels TEXT NOT NULL DEFAULT '[]';
 ALTER TABLE document ADD COLUMN particulars TEXT NOT NULL DEFAULT '{}';
+UPDATE delivery SET edition = edition || '.[].{}';  -- what was made is as much up to date as it was
 
 -- How good the text was when it was delivered: words, wrong ones to be expected, and what a sample told.
 ALTER TABLE delivery ADD COLUMN words INTEGER NOT NULL DEFAULT 0;

@@ -76,7 +76,7 @@
   const go = (j: ToJudge) => void view.goBlock('tag', j.position, j.region_id);
 
   function onKey(event: KeyboardEvent) {
-    if (view.stage !== 'check' || typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.defaultPrevented || view.stage !== 'check' || typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
     const button = (event.target as HTMLElement).closest?.('button, a, [role="button"]');
     const key = event.key.toLowerCase();
     if (key === 'j') judging = !judging;

@@ -13,7 +13,7 @@
   const here = $derived(listening.here);
 
   function onKey(event: KeyboardEvent) {
-    if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.defaultPrevented || typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
     const button = (event.target as HTMLElement).closest?.('button, a, summary, [role="button"]');
     const kinds = steps.find(([, key]) => key === event.key.toUpperCase())?.[2];
     if (event.key.toLowerCase() === 'l' || (event.key === ' ' && !button && listening.open)) toggle();

@@ -55,7 +55,7 @@
 </script>
 
 <div class="ribbon">
-  <div class="where"><span><input class="to" value={labels[desk.pageIndex] ?? desk.pageIndex + 1} aria-label="Go to the page with this label or number" title="Go to a page by its label or number" onfocus={(e) => e.currentTarget.select()} onkeydown={(e) => { if (e.key === 'Enter') jump(e.currentTarget); }} /> of {pages.length}</span>
+  <div class="where"><span><input class="to" value={labels[desk.pageIndex] ?? desk.pageIndex + 1} aria-label="Go to the page with this label or number" title="Go to a page by its label or number" onfocus={(e) => e.currentTarget.select()} onblur={(e) => (e.currentTarget.value = labels[desk.pageIndex] ?? String(desk.pageIndex + 1))} onkeydown={(e) => { if (e.key === 'Enter') jump(e.currentTarget); }} /> of {pages.length}</span>
     <button class="all" title="All pages on a contact sheet (C)" onclick={() => (view.contact = true)}>All pages</button></div>
   <div bind:this={strip} bind:clientWidth={width} class="strip" onscroll={() => (scroll = strip?.scrollLeft ?? 0)} onwheel={onWheel} role="group" aria-label="Pages">
     <div style:width="{pages.length * ITEM}px" class="rail">
