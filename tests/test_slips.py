@@ -9,11 +9,12 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from hyalen.core.decisions.requests import AcceptWord, Request, SetLanguage
 from hyalen.core.model.content import PageContent, Role
 from hyalen.store.store import Store
 from hyalen.web.app import make_app
 from tests.conftest import ContentMaker, worn
-from tests.helpers import HERE, read_document
+from tests.helpers import HERE, do, read_document
 
 LINES = "tbe lamp of tbe station\nbums at nigbt and tbe keeqer"
 
@@ -114,6 +115,40 @@ def test_expected_errors_are_told_of_pages_document_and_batch(client: TestClient
     assert sum(p["expected"] for p in pages) == pytest.approx(left["expected"], abs=0.2)
     settle(client, [s for s in slips(client, by="words") if s["text"] == "tbe"], "the")
     assert client.get("/api/batches/1").json()["left"]["expected"] < batch["expected"]
+
+
+def test_a_word_in_another_language_or_read_otherwise_is_judged_anew(tmp_path: Path) -> None:
+    store = Store(tmp_path / "data")
+    document, (page,) = read_document(store, [content()])
+
+    def chances() -> dict[str, float]:
+        return {d.text: d.weight for d in store.doubts.of_document(document, "proof")}
+
+    def edit(request: Request) -> None:
+        store.decisions.edit(page, store.pages.page(page).revision, request)
+
+    before = chances()
+    edit(
+        AcceptWord(
+            word_id=next(d.word_id for d in store.doubts.of_document(document, "proof") if d.text == "keeqer") or ""
+        )
+    )
+    kept = chances()
+    assert "keeqer" not in kept and all(kept[text] == before[text] for text in kept)  # the others stay as they were
+    told = store.pages.content(page)
+    assert told is not None
+    region = next(r for r in told.regions if "bums" in r.text)
+    edit(SetLanguage(region_id=region.id, language="deu"))
+    assert chances() != kept
+    store.settings.read_again(document, [page], None, whole=False, keep=False)
+    task = next(t for t in store.tasks.next(10) if t.page_id == page and t.stage == "read")
+    sure = content().with_lines(
+        lambda line: line.model_copy(
+            update={"words": tuple(w.model_copy(update={"confidence": 0.99, "letters": ""}) for w in line.words)}
+        )
+    )
+    do(store, task, sure)
+    assert chances() != before
 
 
 def test_a_delivery_remembers_how_good_its_text_was(tmp_path: Path) -> None:

@@ -7,23 +7,23 @@ import sqlite3
 import zlib
 from collections.abc import Sequence
 
-from hyalen.core.proofing.chance import Chances, Judged
+from hyalen.core.proofing.chance import Chances, Judged, basis
 from hyalen.core.proofing.remaining import Left
 
 
-def save_chances(db: sqlite3.Connection, page_id: int, judged: Sequence[Judged]) -> None:
-    """The words' chances, and the wrong ones that are to be expected."""
+def save_chances(db: sqlite3.Connection, page_id: int, judged: Sequence[Judged], language: str) -> None:
+    """The words' chances, and the wrong ones that are to be expected; `language` is that of blocks that say none."""
     left = Left.of(each.chance for each in judged)
     db.execute(
         "UPDATE page SET proofed = ?, expected = ?, variance = ?, chances = ? WHERE id = ?",
-        (*left, _packed(judged), page_id),
+        (*left, _packed(judged, language), page_id),
     )
 
 
-def _packed(judged: Sequence[Judged]) -> bytes:
-    rows = [[each.placed.word.id, each.placed.word.text, each.alone] for each in judged]
+def _packed(judged: Sequence[Judged], language: str) -> bytes:
+    rows = [[each.placed.word.id, basis(each.placed, language), each.alone] for each in judged]
     return zlib.compress(json.dumps(rows, separators=(",", ":")).encode("utf8"), 1)
 
 
 def unpacked_chances(data: bytes) -> Chances:
-    return {word: (text, chance) for word, text, chance in json.loads(zlib.decompress(data))}
+    return {word: (told, chance) for word, told, chance in json.loads(zlib.decompress(data))}

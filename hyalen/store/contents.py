@@ -18,6 +18,7 @@ from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.chance import judge, recalled
 from hyalen.core.proofing.doubts import needs_evidence, page_doubts
 from hyalen.core.proofing.evidence import Known
+from hyalen.core.proofing.evidence import main_language as main_language_of
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.landmarks import PageFacts, main_language, page_facts
 from hyalen.core.structure.settling import settle, with_roles
@@ -137,7 +138,7 @@ class Contents:
         found += [d for d in page_findings(content) if d.key not in content.accepted]
         self.doubts.set_for_page(db, page_id, page.document_id, found)
         self.judgements.set_for_page(db, page_id, judgements(content))
-        save_chances(db, page_id, judged)
+        save_chances(db, page_id, judged, main_language_of(content))
 
     # The document
 

@@ -29,6 +29,7 @@ from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.doubts import Stage, word_doubts
+from hyalen.core.proofing.evidence import main_language
 from hyalen.core.structure.landmarks import page_facts
 from hyalen.store.arrangement import completed
 from hyalen.store.chances import save_chances
@@ -55,10 +56,9 @@ def judge_words(db: sqlite3.Connection) -> None:
     for row in db.execute("SELECT id, document_id, roles FROM page WHERE content IS NOT NULL").fetchall():
         content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
         judged = judge(content)
-        save_chances(db, row[0], judged)
+        save_chances(db, row[0], judged, main_language(content))
         db.execute("DELETE FROM doubt WHERE page_id = ? AND stage = ? AND kind = 'word'", (row[0], Stage.PROOF))
-        fallback = content.languages[0] if content.languages else "eng"
-        found = [*word_doubts(judged, fallback), *page_findings(content)]
+        found = [*word_doubts(judged, main_language(content)), *page_findings(content)]
         add_doubts(db, row[1], ((row[0], d) for d in found if d.key not in content.accepted))
         set_judgements(db, row[0], judgements(content))
         read_roles = {region: Role(was) for region, (_, was) in json.loads(row[2]).items()}

@@ -20,6 +20,7 @@ from hyalen.core.proofing.evidence import (
     Placed,
     core_of,
     evidence,
+    main_language,
     proofed_words,
 )
 from hyalen.core.proofing.totals import cells_that_add_up
@@ -115,7 +116,17 @@ class Judged(NamedTuple):
     evidence: NDArray[np.float32] | None
 
 
-Chances = Mapping[str, tuple[str, float]]  # by word id, what it said and its chance alone
+Chances = Mapping[
+    str, tuple[str, float]
+]  # by word id, what the chance was told from (see `basis`) and the chance alone
+
+
+def basis(placed: Placed, fallback: str) -> str:
+    """What a word's chance hangs on beside its page: another reading or language makes it another's."""
+    word = placed.word
+    return (
+        f"{word.text}\n{placed.region.language or fallback}\n{word.confidence:.3f} {word.letters}\n{word.second or ''}"
+    )
 
 
 def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
@@ -135,15 +146,16 @@ def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
 
 
 def recalled(content: PageContent, known: Known, before: Chances) -> list[Judged] | None:
-    """The same from chances that are known, without evidence; None where a word is new or reads otherwise.
+    """The same from chances that are known, without evidence; None where a word is new or was read otherwise.
 
     What a person settles changes nothing about the other words, so that a doubt stays what it was.
     """
     words = proofed_words(content)
+    fallback = main_language(content)
     alone = []
     for each in words:
-        text, chance = before.get(each.word.id, ("", 0.0))
-        if not each.word.settled and text != each.word.text:
+        told, chance = before.get(each.word.id, ("", 0.0))
+        if not each.word.settled and told != basis(each, fallback):
             return None
         alone.append(chance)
     return _judged(content, words, alone, [None] * len(words), known)

@@ -14,7 +14,7 @@ from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Sub
 from hyalen.core.model.geometry import Box, Frozen
 from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.chance import Judged, judge
-from hyalen.core.proofing.evidence import core_of
+from hyalen.core.proofing.evidence import core_of, main_language
 from hyalen.core.proofing.evidence import told as told_by
 from hyalen.core.proofing.slips import alike, columns_of
 from hyalen.core.proofing.totals import wrong_totals
@@ -140,7 +140,7 @@ def page_doubts(
     `unplaced` are the number and name of each decision whose ink is not on the page any more, `judged` its words
     where they are known already, `told` the doubts about them by word id.
     """
-    fallback = content.languages[0] if content.languages else "eng"
+    fallback = main_language(content)
     found = [
         *_cleaning(cleaned),
         *_nothing_read(content, cleaned),

@@ -79,6 +79,11 @@ def proofed_words(content: PageContent) -> list[Placed]:
     ]
 
 
+def main_language(content: PageContent) -> str:
+    """The language of blocks that say none."""
+    return content.languages[0] if content.languages else "eng"
+
+
 def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     """A row of `FEATURES` for each word.
 
@@ -94,7 +99,7 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     """
     if not words:
         return np.zeros((0, len(FEATURES)), np.float32)
-    fallback = content.languages[0] if content.languages else "eng"
+    fallback = main_language(content)
     sure = [w.confidence for p in words for w in (p.word,)]
     page_mean = float(np.mean(sure))
     counts = Counter(core_of(p.word.text).casefold() for p in words)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from hyalen.core.model.content import PageContent
-from hyalen.core.proofing.evidence import FEATURES, core_of, lexical, proofed_words, whole_words
+from hyalen.core.proofing.evidence import FEATURES, core_of, lexical, main_language, proofed_words, whole_words
 
 _UNKNOWN, _COMPOUND = (FEATURES.index(name) - FEATURES.index("length") for name in ("unknown", "compound"))
 
@@ -19,7 +19,7 @@ def unknown_words(content: PageContent, listed: Collection[str] = ()) -> list[st
         The clerks' words, folded.
     """
     words = proofed_words(content)
-    fallback = content.languages[0] if content.languages else "eng"
+    fallback = main_language(content)
     found = []
     for placed, whole in zip(words, whole_words(words), strict=True):
         told = lexical(whole, placed.region.language or fallback)
