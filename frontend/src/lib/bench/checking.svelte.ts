@@ -2,6 +2,7 @@ import { api, type OpenDoubt, type Operation, type Rule, type Standing, type ToJ
 import { desk } from './desk.svelte';
 import { edits } from './edits.svelte';
 import { remember, remembered } from './keys';
+import { later } from './later';
 import { notices } from './notices.svelte';
 import { saying } from './saying.svelte';
 
@@ -14,24 +15,20 @@ export class Checking {
   toJudge = $state.raw<ToJudge[]>([]);
   at = $state(0);
   name = $state(remembered('name', ''));
-  private timer: ReturnType<typeof setTimeout> | null = null;
 
   /** Ask anew, once things have settled. */
-  ask(wait = SETTLES): void {
-    if (this.timer) clearTimeout(this.timer);
-    this.timer = setTimeout(() => {
-      const id = desk.document?.id;
-      if (id === undefined) return;
-      void notices.attempt(async () => {
-        if (!this.rules.size) this.rules = new Map((await api.rules()).map((r) => [r.id, r]));
-        const [standing, toJudge] = await Promise.all([api.standing(id), api.judgements(id)]);
-        if (desk.document?.id !== id) return;
-        this.standing = standing;
-        this.toJudge = toJudge;
-        this.at = Math.min(this.at, Math.max(0, toJudge.length - 1));
-      });
-    }, wait);
-  }
+  ask = later(SETTLES, () => {
+    const id = desk.document?.id;
+    if (id === undefined) return;
+    void notices.attempt(async () => {
+      if (!this.rules.size) this.rules = new Map((await api.rules()).map((r) => [r.id, r]));
+      const [standing, toJudge] = await Promise.all([api.standing(id), api.judgements(id)]);
+      if (desk.document?.id !== id) return;
+      this.standing = standing;
+      this.toJudge = toJudge;
+      this.at = Math.min(this.at, Math.max(0, toJudge.length - 1));
+    });
+  });
 
   called(name: string): void {
     this.name = name.trim();

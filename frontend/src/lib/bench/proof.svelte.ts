@@ -1,6 +1,7 @@
 import { api, type Left } from '../api/client';
 import { desk } from './desk.svelte';
 import { remember, remembered } from './keys';
+import { later } from './later';
 import { notices } from './notices.svelte';
 
 export const GOALS = [0.98, 0.99, 0.995, 0.998, 0.999, 1];
@@ -10,7 +11,6 @@ const SETTLES = 400; // milliseconds after the last change
 export class Proof {
   goal = $state(Number(remembered('goal', '0.995')));
   left = $state<Left | null>(null);
-  private timer: ReturnType<typeof setTimeout> | null = null;
 
   aim(goal: number): void {
     this.goal = goal;
@@ -19,17 +19,14 @@ export class Proof {
   }
 
   /** Ask anew, once things have settled. */
-  ask(wait = SETTLES): void {
-    if (this.timer) clearTimeout(this.timer);
-    this.timer = setTimeout(() => {
-      const id = desk.document?.id;
-      if (id === undefined) return;
-      void notices.attempt(async () => {
-        const left = await api.left(id, this.goal);
-        if (desk.document?.id === id) this.left = left;
-      });
-    }, wait);
-  }
+  ask = later(SETTLES, () => {
+    const id = desk.document?.id;
+    if (id === undefined) return;
+    void notices.attempt(async () => {
+      const left = await api.left(id, this.goal);
+      if (desk.document?.id === id) this.left = left;
+    });
+  });
 }
 
 export const proof = new Proof();
