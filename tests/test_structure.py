@@ -8,9 +8,9 @@ from hyalen.core.model.content import PageContent, Role
 from hyalen.core.structure.bookmarks import bookmarks
 from hyalen.core.structure.flow import flow, joined_text
 from hyalen.core.structure.landmarks import page_facts
-from hyalen.core.structure.lists import parse_item
+from hyalen.core.structure.lists import Numbering, parse_item
 from hyalen.core.structure.settling import settle, with_roles
-from hyalen.core.structure.tree import Numbering, StructureTree, Tag
+from hyalen.core.structure.tree import StructureTree, Tag
 from tests.conftest import ContentMaker, make_line
 
 
@@ -55,10 +55,12 @@ def test_finished_paragraphs_and_headings_are_not_joined(maker: type[ContentMake
 @pytest.mark.parametrize(
     "text,label,body,number",
     [("1. first", "1.", "first", 1), ("12) twelfth", "12)", "twelfth", 12), ("• point", "•", "point", None),
-     ("(a) letter", "(a)", "letter", None), ("iv. roman", "iv.", "roman", None), ("no marker", "", "no marker", None)],
+     ("(a) letter", "(a)", "letter", 1), ("iv. roman", "iv.", "roman", 4), ("i) roman", "i)", "roman", 1),
+     ("C. hundred or third", "C.", "hundred or third", 3), ("no marker", "", "no marker", None)],
 )  # fmt: skip
 def test_list_markers(text: str, label: str, body: str, number: int | None) -> None:
-    assert parse_item(text) == (label, body, number)
+    item = parse_item(text)
+    assert (item.label, item.body, item.number) == (label, body, number)
 
 
 def settled(pages: list[PageContent]) -> list[PageContent]:
@@ -160,12 +162,13 @@ def test_the_tree_has_the_standard_types_and_places(maker: type[ContentMaker]) -
     tree = StructureTree("t", "eng", [page])
     nodes = list(tree.nodes())
     # ISO 32000-1, 14.8.4: H1, L with LI of Lbl and LBody, Figure, Caption.
-    assert [n.tag.value for n in nodes] == ["H1", "L", "L", "L", "L", "Figure", "Caption"]
+    assert [n.tag.value for n in nodes] == ["H1", "L", "L", "L", "L", "Figure"]
+    assert nodes[-1].caption is not None and nodes[-1].caption.text == "Figure 1"
     assert [n.numbering for n in nodes if n.tag is Tag.L] == [
         Numbering.DECIMAL,
         Numbering.DECIMAL,
         Numbering.DISC,
-        Numbering.AS_PRINTED,
+        Numbering.LOWER_LETTERS,
     ]
     assert [(c.tag, c.text) for c in nodes[1].children[1].children] == [(Tag.LBL, "2."), (Tag.LBODY, "Two")]
     assert nodes[1].first.page == 0 and nodes[1].first.region.id == "r2"

@@ -21,7 +21,7 @@ from hyalen.core.proofing.evidence import Known
 from hyalen.core.proofing.evidence import main_language as main_language_of
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.landmarks import PageFacts, main_language, page_facts
-from hyalen.core.structure.settling import settle, with_roles
+from hyalen.core.structure.settling import Settled, settle, with_roles
 from hyalen.store.chances import save_chances, unpacked_chances
 from hyalen.store.database import Database
 from hyalen.store.doubts import Doubts
@@ -93,7 +93,7 @@ class Contents:
         ).fetchone()
         if row is None:
             return
-        roles = {region: Role(now) for region, (now, _) in json.loads(row["roles"]).items()}
+        roles = {region: Settled(Role(now), *why) for region, (now, _, *why) in json.loads(row["roles"]).items()}
         reading = with_roles(unpacked(row["content"]), roles)
         decisions = self.journal.of_page(page_id)
         replayed = replay(reading, content_operations(decisions), self.lay(page_id))
@@ -103,7 +103,7 @@ class Contents:
     def _save(self, db: sqlite3.Connection, page_id: int, content: PageContent, settles: bool = True) -> None:
         """Write a page's content and what follows from it."""
         page = db.execute("SELECT document_id, roles, facts FROM page WHERE id = ?", (page_id,)).fetchone()
-        read_roles = {region: Role(was) for region, (_, was) in json.loads(page["roles"]).items()}
+        read_roles = {region: Role(was) for region, (_, was, *_) in json.loads(page["roles"]).items()}
         facts, before = page_facts(content, read_roles), PageFacts.model_validate_json(page["facts"])
         db.execute(
             "UPDATE page SET content = ?, revision = revision + 1, facts = ? WHERE id = ?",
@@ -154,7 +154,7 @@ class Contents:
         facts = [PageFacts.model_validate_json(r["facts"]) for r in rows]
         for row, page, roles in zip(rows, facts, settle([f.marks for f in facts]), strict=True):
             was = {mark.region_id: mark.role for mark in page.marks}
-            now = json.dumps({region: [role, was[region]] for region, role in roles.items()})
+            now = json.dumps({region: [role, was[region], reason] for region, (role, reason) in roles.items()})
             if json.loads(now) != json.loads(row["roles"]):
                 db.execute("UPDATE page SET roles = ? WHERE id = ?", (now, row["id"]))
                 self.rebuild(db, row["id"], settles=False)
@@ -215,7 +215,7 @@ def _headings(rows: Sequence[sqlite3.Row], facts: Sequence[PageFacts]) -> tuple[
     """A document's headings with the levels that it gives them, and the text of the first."""
     headings, first = [], ""
     for at, (row, page) in enumerate(zip(rows, facts, strict=True)):
-        roles = {region: Role(now) for region, (now, _) in json.loads(row["roles"]).items()}
+        roles = {region: Role(now) for region, (now, *_) in json.loads(row["roles"]).items()}
         for mark in page.marks:
             level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
             if level is not None:

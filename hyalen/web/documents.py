@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -139,9 +140,15 @@ def read_through(
 def _items(node: Node, ids: list[int]) -> Iterator[FlowItem]:
     told = announced(node)
     if node.tag in (Tag.L, Tag.TOC):
-        for at, item in enumerate(node.children):
-            text = " ".join(part.text for part in item.children if part.text)
-            yield _item(item, ids, told if at == 0 else "", text)
+        for at, (depth, _, item) in enumerate(node.items()):
+            text = " ".join(part.text for part in item.parts if part.text)
+            yield _item(item, ids, told if at == 0 else "", text, depth=depth)
+    elif node.tag is Tag.BLOCK_QUOTE:
+        for at, child in enumerate(node.children):
+            yield _item(child, ids, told if at == 0 else "", child.text)
+    elif node.caption is not None:
+        for each in node.with_caption:
+            yield from _items(replace(each, caption=None), ids)
     elif node.tag is Tag.TABLE:
         rows = [[cell.text for cell in row.children] for row in node.children]
         yield _item(node, ids, told, "", rows)
@@ -149,7 +156,9 @@ def _items(node: Node, ids: list[int]) -> Iterator[FlowItem]:
         yield _item(node, ids, told, node.alternative or node.text)
 
 
-def _item(node: Node, ids: list[int], told: str, text: str, rows: list[list[str]] | None = None) -> FlowItem:
+def _item(
+    node: Node, ids: list[int], told: str, text: str, rows: list[list[str]] | None = None, depth: int = 0
+) -> FlowItem:
     page, region, _ = node.first
     role = Role.LIST_ITEM if node.tag is Tag.LI else region.role
     return FlowItem(
@@ -161,6 +170,7 @@ def _item(node: Node, ids: list[int], told: str, text: str, rows: list[list[str]
         page_id=ids[page],
         region_id=region.id,
         rows=rows,
+        depth=depth,
         runs=_runs(node),
         sources=_sources(node, ids),
     )
@@ -170,7 +180,7 @@ def _sources(node: Node, ids: list[int]) -> list[FlowSource]:
     """The texts of pages that the block says; none of a table or picture."""
     if node.tag is Tag.TABLE or node.tag.is_picture:
         return []
-    pieces = [p for part in (node, *node.children) for p in part.pieces]
+    pieces = [p for part in (node, *node.parts) for p in part.pieces]
     regions = {(p.page, p.region.id): p.region for p in pieces if p.region.lines}
     return [
         FlowSource(page_id=ids[page], region_id=region_id, text=told[0].text)
@@ -182,7 +192,7 @@ def _sources(node: Node, ids: list[int]) -> list[FlowSource]:
 def _runs(node: Node) -> list[FlowRun]:
     """The text of a block, or of an item's parts with a space between, by how it is set; none where all of it is plain."""
     runs: list[FlowRun] = []
-    for part in node.children if node.tag in (Tag.LI, Tag.TOCI) else (node,):
+    for part in node.parts if node.tag in (Tag.LI, Tag.TOCI) else (node,):
         if part.text and not part.tag.is_picture:
             runs += [FlowRun(text=" ", style=[])] if runs else []
             runs += [FlowRun(text=run.text, style=sorted(run.style)) for run in part.runs]

@@ -671,6 +671,7 @@ class FlowItem(BaseModel):
     page_id: int
     region_id: str
     rows: list[list[str]] | None = None
+    depth: int = 0
     runs: list[FlowRun] = []
     sources: list[FlowSource] = []
 

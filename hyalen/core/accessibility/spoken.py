@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 from enum import StrEnum
+from itertools import groupby
 from typing import NamedTuple
 
+from hyalen.core.structure.flow import Run
 from hyalen.core.structure.tree import Node, Tag
 
 
@@ -18,6 +21,7 @@ class Kind(StrEnum):
     ITEM = "item"
     CELL = "cell"
     PICTURE = "picture"
+    RUN = "run"  # the same text going on in another language
     END = "end"
 
 
@@ -55,7 +59,7 @@ def announced(node: Node) -> str:
     if node.tag is Tag.L:
         return _counted(len(node.children), "list with", "item")
     if node.tag is Tag.TABLE:
-        columns = max((sum(c.cell.column_span for c in row.children if c.cell) for row in node.children), default=0)
+        columns = node.columns
         return f"{_counted(len(node.children), 'table with', 'row')} and {_counted(columns, '', 'column')}"
     if node.tag is Tag.FIGURE:
         return "graphic" if node.alternative else "graphic without a description"
@@ -63,7 +67,15 @@ def announced(node: Node) -> str:
         return "formula" if node.alternative else "formula without a description"
     if node.tag is Tag.TOC:
         return _counted(len(node.children), "contents with", "entry")
-    return {Tag.CAPTION: "caption", Tag.NOTE: "note", Tag.ARTIFACT: "not read aloud"}.get(node.tag, "")
+    return _PLAIN.get(node.tag, "")
+
+
+_PLAIN = {
+    Tag.CAPTION: "caption",
+    Tag.NOTE: "note",
+    Tag.BLOCK_QUOTE: "quotation",
+    Tag.ARTIFACT: "not read aloud",
+}
 
 
 def spoken(nodes: Iterable[Node]) -> Iterator[Said]:
@@ -74,46 +86,60 @@ def spoken(nodes: Iterable[Node]) -> Iterator[Said]:
 
 
 def _said(node: Node) -> Iterator[Said]:
-    page, region, _ = node.first
-    told = announced(node)
-
-    def say(kind: Kind, before: str, text: str, language: str = node.language, at: Node = node) -> Said:
-        own_page, own_region, _ = at.first if at.pieces or at.children else node.first
-        return Said(kind, before, text, language, own_page, own_region.id, node.tag.heading_level or 0)
-
-    if node.tag in (Tag.L, Tag.TOC):
-        yield say(Kind.BLOCK, told, "")
-        for item in node.children:
-            text = " ".join(part.text for part in item.children if part.text)
-            yield say(Kind.ITEM, "", text, item.language, item)
-        yield Said(
-            Kind.END, "end of list" if node.tag is Tag.L else "end of contents", "", node.language, page, region.id
-        )
+    if node.caption is not None:
+        for each in node.with_caption:
+            yield from _said(replace(each, caption=None))
+    elif node.tag in (Tag.L, Tag.TOC):
+        yield from _list(node)
+    elif node.tag is Tag.BLOCK_QUOTE:
+        yield _say(node, Kind.BLOCK, announced(node), "")
+        for child in node.children:
+            yield from _said(child)
+        yield _say(node, Kind.END, "end of quotation", "")
     elif node.tag is Tag.TABLE:
-        yield say(Kind.BLOCK, told, "")
+        yield _say(node, Kind.BLOCK, announced(node), node.alternative or "")
         yield from _cells(node)
-        yield Said(Kind.END, "end of table", "", node.language, page, region.id)
+        yield _say(node, Kind.END, "end of table", "")
     elif node.tag.is_picture:
-        yield say(Kind.PICTURE, told, node.alternative or "")
+        yield _say(node, Kind.PICTURE, announced(node), node.alternative or "")
     elif node.text:
-        yield say(Kind.HEADING if node.tag.heading_level else Kind.BLOCK, told, node.text)
+        yield from _spoken_text(node, Kind.HEADING if node.tag.heading_level else Kind.BLOCK, announced(node), (node,))
+
+
+def _say(node: Node, kind: Kind, before: str, text: str, language: str = "") -> Said:
+    page, region, _ = node.first
+    return Said(kind, before, text, language or node.language, page, region.id, node.tag.heading_level or 0)
+
+
+def _list(node: Node) -> Iterator[Said]:
+    yield _say(node, Kind.BLOCK, announced(node), "")
+    for item in node.children:
+        yield from _spoken_text(item, Kind.ITEM, "", item.parts)
+        for inner in (*item.children, *(each for part in item.parts for each in part.children)):
+            if inner.tag in (Tag.L, Tag.TOC):
+                yield from _list(inner)
+    yield _say(node, Kind.END, "end of list" if node.tag is Tag.L else "end of contents", "")
+
+
+def _spoken_text(node: Node, kind: Kind, before: str, parts: Sequence[Node]) -> Iterator[Said]:
+    """A text in the voices of its languages, with abbreviations in full."""
+    runs = [Run(" ")] if len(parts) > 1 else []
+    whole = [run for i, part in enumerate(parts) for run in (runs if i else []) + part.runs]
+    for at, (language, group) in enumerate(groupby(whole, key=lambda run: run.language)):
+        text = "".join(run.expansion or run.text for run in group)
+        if text.strip():
+            yield _say(node, kind if at == 0 else Kind.RUN, before if at == 0 else "", text.strip(), language)
 
 
 def _cells(table: Node) -> Iterator[Said]:
-    """Row by row, each cell after its headers where these are another cell's."""
-    columns: dict[int, str] = {}
+    """Row by row, each cell after its headers where these are other cells."""
     for number, row in enumerate(table.children, 1):
-        header = next((c.text for c in row.children if c.scope == "Row"), "")
         for cell in row.children:
-            assert cell.cell is not None
-            at = range(cell.cell.column, cell.cell.column + cell.cell.column_span)
-            if cell.scope == "Column":
-                columns |= dict.fromkeys(at, cell.text)
-                before = "column header"
-            elif cell.scope == "Row":
-                before = "row header"
-            else:
-                before = ", ".join(h for h in dict.fromkeys([header, columns.get(at.start, "")]) if h)
+            if cell.scope is not None:
+                before = f"{cell.scope.lower()} header"
+            else:  # the row's header is what one asks for first
+                rows_first = sorted(cell.headers, key=lambda h: h.scope != "Row")
+                before = ", ".join(dict.fromkeys(h.text for h in rows_first if h.text))
             first = f"row {number}: " if cell is row.children[0] else ""
             page, region, _ = cell.first if cell.pieces else table.first
             yield Said(Kind.CELL, f"{first}{before}".strip(), cell.text or "", cell.language, page, region.id)

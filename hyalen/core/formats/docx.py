@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import io
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any, BinaryIO
 
@@ -25,7 +26,9 @@ from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.core.model.content import Role
 from hyalen.core.model.found import Style
 from hyalen.core.structure.flow import Run
-from hyalen.core.structure.tree import Node, Numbering, StructureTree, Tag
+from hyalen.core.structure.lists import Numbering
+from hyalen.core.structure.references import Place, place_at
+from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 FONT = {
     Style.BOLD: "bold",
@@ -55,6 +58,7 @@ class _Writer:
         self.pixels = lru_cache(maxsize=1)(lambda index: decode(images(index)))
         self.docx = Document()
         self.usable = self.tallest = Length(0)
+        self.marks = 0
 
     def write(self, file: BinaryIO) -> None:
         self._page_setup()
@@ -103,7 +107,16 @@ class _Writer:
 
     def _add(self, node: Node) -> None:
         level = node.tag.heading_level
-        if node.tag.is_picture:
+        if node.caption is not None:
+            for each in node.with_caption:
+                self._add(replace(each, caption=None))
+            if node.caption_first or node.tag.is_picture:  # a page never ends between the two
+                before = self.docx.paragraphs[-2]
+                before.paragraph_format.keep_with_next = True
+        elif node.tag is Tag.BLOCK_QUOTE:
+            for child in node.children:
+                self._paragraph(child, "Quote")
+        elif node.tag.is_picture:
             self._picture(node)
         elif node.tag is Tag.TOC:
             self._contents(node)
@@ -120,8 +133,20 @@ class _Writer:
 
     def _paragraph(self, node: Node, style: str) -> Paragraph:
         paragraph = self.docx.add_paragraph(style=style)
+        if node.tag.heading_level is not None or node.tag is Tag.NOTE:
+            self._mark(paragraph, Place(node.first.page, node.first.region.id))
         self._text(paragraph, node, plain=BY_STYLE.get(style, frozenset()))
         return paragraph
+
+    def _mark(self, paragraph: Paragraph, place: Place) -> None:
+        """A bookmark that links lead to (ECMA-376-1, 17.13.6.2)."""
+        self.marks += 1
+        for tag in ("w:bookmarkStart", "w:bookmarkEnd"):
+            element = OxmlElement(tag)
+            element.set(qn("w:id"), str(self.marks))
+            if tag == "w:bookmarkStart":
+                element.set(qn("w:name"), _mark_name(place))
+            paragraph._p.append(element)
 
     def _text(self, paragraph: Paragraph, node: Node, plain: frozenset[Style] = frozenset()) -> None:
         """A node's text set as it is printed, but for what the paragraph's style sets anyway."""
@@ -139,6 +164,7 @@ class _Writer:
             run.font.color.rgb = RGBColor.from_string(told.colour.upper())
         if told.link:
             self._link(paragraph, run, told.link)
+        language = told.language or language
         backwards = is_right_to_left(language)
         if backwards:
             properties = paragraph._p.get_or_add_pPr()
@@ -151,36 +177,43 @@ class _Writer:
     def _link(self, paragraph: Paragraph, run: TextRun, address: str) -> None:
         """A w:hyperlink around a run (ECMA-376-1, 17.16.22)."""
         element = OxmlElement("w:hyperlink")
-        element.set(qn("r:id"), paragraph.part.relate_to(address, RELATIONSHIP_TYPE.HYPERLINK, is_external=True))
+        if place := place_at(address):
+            element.set(qn("w:anchor"), _mark_name(place))
+        else:
+            element.set(qn("r:id"), paragraph.part.relate_to(address, RELATIONSHIP_TYPE.HYPERLINK, is_external=True))
         paragraph._p.remove(run._r)
         element.append(run._r)
         paragraph._p.append(element)
 
     def _list(self, node: Node) -> None:
-        if node.numbering is Numbering.AS_PRINTED:  # lettered and roman labels are kept as they are printed
-            for item in node.children:
-                paragraph = self.docx.add_paragraph(style="List")
-                self._run(paragraph, Run(" ".join(part.text for part in item.children)), item.language)
-            return
-        numbered = node.numbering is Numbering.DECIMAL
-        number = self._new_list(numbered, node.children[0].number or 1)
-        for item in node.children:
-            paragraph = self._paragraph(item.children[-1], "List Number" if numbered else "List Bullet")
+        """Items that the word processor numbers, as deep as they stand."""
+        number = self._new_list(node)
+        for depth, within, item in node.items():
+            kind = "List Number" if within.numbering and within.numbering.counts else "List Bullet"
+            if not any(part.tag is Tag.LBL for part in item.parts):
+                self._paragraph(item.parts[-1], "List")
+                continue
+            paragraph = self._paragraph(item.parts[-1], f"{kind} {depth + 1}" if 0 < depth < 3 else kind)
             properties: Any = paragraph._p.get_or_add_pPr()
             properties = properties.get_or_add_numPr()
-            properties.get_or_add_ilvl().val = 0
+            properties.get_or_add_ilvl().val = min(depth, 8)
             properties.get_or_add_numId().val = number
 
-    def _new_list(self, numbered: bool, start: int) -> int:
-        """A numbering instance of its own, so that each list starts anew (ECMA-376-1, 17.9.15)."""
-        style = self.docx.styles["List Number" if numbered else "List Bullet"]
-        template = style.element.pPr.numPr.numId.val
+    def _new_list(self, node: Node) -> int:
+        """A numbering of its own for a list, each depth as it is printed (ECMA-376-1, 17.9)."""
+        kinds: dict[int, Node] = {}
+        for depth, within, _ in node.items():
+            kinds.setdefault(min(depth, 8), within)
         numbering = self.docx.part.numbering_part.element
-        abstract = next(n for n in numbering.num_lst if n.numId == template).abstractNumId.val
-        instance = numbering.add_num(abstract)
-        if numbered:
-            instance.add_lvlOverride(ilvl=0).add_startOverride(start)
-        return int(instance.numId)
+        used = [int(n) for n in numbering.xpath("./w:abstractNum/@w:abstractNumId")]
+        own = max(used, default=-1) + 1
+        abstract = OxmlElement("w:abstractNum")
+        abstract.set(qn("w:abstractNumId"), str(own))
+        _child(abstract, "w:multiLevelType", "hybridMultilevel")
+        for depth in range(max(kinds) + 1):
+            abstract.append(_level(depth, kinds.get(depth, node)))
+        numbering.insert(len(used), abstract)  # all of them come before the instances
+        return int(numbering.add_num(own).numId)
 
     def _contents(self, node: Node) -> None:
         """Entries in the word processor's own style for them, the page number at a tab with dots before it."""
@@ -190,10 +223,13 @@ class _Writer:
             style.base_style = styles["Normal"]
             style.paragraph_format.space_after = Pt(3)
             style.paragraph_format.tab_stops.add_tab_stop(self.usable, WD_TAB_ALIGNMENT.RIGHT, WD_TAB_LEADER.DOTS)
-        for entry in node.children:
-            title, _, number = entry.children[0].text.rpartition(" ")
-            text = f"{title}\t{number}" if title else number
-            self._run(self.docx.add_paragraph(style="toc 1"), Run(text), entry.language)
+        for depth, _, entry in node.items():
+            told = entry.parts[0]
+            title, _, number = told.text.rpartition(" ")
+            address = next((w.link for p in told.pieces for line in p.lines for w in line.words), "")
+            paragraph = self.docx.add_paragraph(style="toc 1")
+            paragraph.paragraph_format.left_indent = Inches(0.25 * depth)
+            self._run(paragraph, Run(f"{title}\t{number}" if title else number, link=address), entry.language)
 
     def _picture(self, node: Node) -> None:
         index, region, _ = node.first
@@ -243,6 +279,48 @@ class _Writer:
 def _crop(page: Image, node: Node) -> bytes:
     box = node.first.region.box
     return encode_jpeg(page[max(0, box.top) : box.bottom, max(0, box.left) : box.right])
+
+
+def _mark_name(place: Place) -> str:
+    return f"p{place.page + 1}_{place.region_id}"[:40]
+
+
+def _child(parent: Any, tag: str, value: str) -> Any:
+    element = OxmlElement(tag)
+    element.set(qn("w:val"), value)
+    parent.append(element)
+    return element
+
+
+_FORMATS = {
+    Numbering.DECIMAL: "decimal",
+    Numbering.LOWER_LETTERS: "lowerLetter",
+    Numbering.UPPER_LETTERS: "upperLetter",
+    Numbering.LOWER_ROMAN: "lowerRoman",
+    Numbering.UPPER_ROMAN: "upperRoman",
+}
+_BULLETS = {Numbering.CIRCLE: "\u25e6", Numbering.SQUARE: "\u25aa"}
+
+
+def _level(depth: int, node: Node) -> Any:
+    """How one depth of a list is numbered (ECMA-376-1, 17.9.6), in the order that its schema asks for."""
+    level = OxmlElement("w:lvl")
+    level.set(qn("w:ilvl"), str(depth))
+    numbering = node.numbering or Numbering.NONE
+    before, after = node.around
+    _child(level, "w:start", str(node.children[0].number or 1))
+    _child(level, "w:numFmt", _FORMATS.get(numbering, "bullet"))
+    _child(
+        level, "w:lvlText", f"{before}%{depth + 1}{after}" if numbering.counts else _BULLETS.get(numbering, "\u2022")
+    )
+    _child(level, "w:lvlJc", "left")
+    properties = OxmlElement("w:pPr")
+    indent = OxmlElement("w:ind")
+    indent.set(qn("w:left"), str(360 * (depth + 1)))
+    indent.set(qn("w:hanging"), "360")
+    properties.append(indent)
+    level.append(properties)
+    return level
 
 
 def _lang(language: str) -> Any:

@@ -34,7 +34,9 @@ from hyalen.core.model.document import LabelRange, OwnPage, Particulars
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.structure.bookmarks import Bookmark, bookmarks
 from hyalen.core.structure.conformance import Conformance
-from hyalen.core.structure.flow import LineEnd, line_end
+from hyalen.core.structure.flow import LineEnd, Run, line_end
+from hyalen.core.structure.headers import is_irregular
+from hyalen.core.structure.references import Place, place_at
 from hyalen.core.structure.tree import Node, Piece, StructureTree, Tag
 
 log = logging.getLogger(__name__)
@@ -160,7 +162,9 @@ class _Writer:
         self.closed = 0
         self.numbers: Any = Array()
         self.linked: list[pikepdf.Object] = []
-        self.notes: list[Any] = []
+        self.names: dict[str, pikepdf.Object] = {}
+        self.leading: list[tuple[pikepdf.Object, Place]] = []
+        self._irregular = ""  # name of the table in hand where its cells name their headers
 
     def write(self, file: BinaryIO, made: datetime) -> None:
         pdf, tree = self.pdf, self.tree
@@ -179,8 +183,10 @@ class _Writer:
             self.numbers.extend([number, element])
         root.ParentTree = pdf.make_indirect(Dictionary(Nums=self.numbers))
         root.ParentTreeNextKey = len(self.sheets) + len(self.linked)
-        if self.notes:  # in the order of their names (ISO 32000-1, 7.9.6 and table 322)
-            root.IDTree = pdf.make_indirect(Dictionary(Names=Array(self.notes)))
+        if self.names:  # in the order of their names (ISO 32000-1, 7.9.6 and table 322)
+            pairs = [each for name, element in sorted(self.names.items()) for each in (String(name), element)]
+            root.IDTree = pdf.make_indirect(Dictionary(Names=Array(pairs)))
+        self._lead()
         for key, value in self.font.embed(pdf).items():
             self.font_object[key] = value
         pdf.Root.StructTreeRoot = root
@@ -272,20 +278,43 @@ class _Writer:
             if last is None or last[0] != link:
                 last = link, self._link(element, sheet, sheet.links[link])
             self._belongs(last[1], sheet, mcid)
-        for address, lines in _by_link(piece.lines) if not links else ():
-            box = _rectangle(union(line.box for line in lines), sheet.height, sheet.scale)
-            within = self._link(element, sheet, OwnLink(box, address)) if address else element
+        for told, lines in _by_way(piece.lines) if not links else ():
+            within = element
+            if told.link:
+                box = _rectangle(union(line.box for line in lines), sheet.height, sheet.scale)
+                text = " ".join(line.text for line in lines)
+                within = self._link(element, sheet, OwnLink(box, told.link), text)
+            if told.language or told.expansion:
+                within = self._span(within, told)
             self._mark(within, piece.page, self._coded(piece._replace(lines=tuple(lines))))
 
-    def _link(self, parent: pikepdf.Object, sheet: _Sheet, link: OwnLink) -> pikepdf.Object:
-        """A link's element within another, with its annotation (ISO 14289-1, 7.18.5; ISO 19005-2, 6.3)."""
+    def _span(self, parent: pikepdf.Object, told: Run) -> pikepdf.Object:
+        """Words in another language, or an abbreviation (ISO 32000-1, 14.9.2 and 14.9.5)."""
+        entries: dict[str, Any] = {}
+        if told.language:
+            entries["Lang"] = String(language_tag(told.language))
+        if told.expansion:
+            entries["E"] = String(told.expansion)
+        return self._element(Tag.SPAN, parent, **entries)
+
+    def _link(self, parent: pikepdf.Object, sheet: _Sheet, link: OwnLink, text: str = "") -> pikepdf.Object:
+        """A link's element within another, with its annotation (ISO 14289-1, 7.18.5; ISO 19005-2, 6.3).
+
+        One that leads elsewhere in the document is a reference (ISO 32000-1, table 338).
+        """
         key = len(self.tree.pages) + len(self.linked)
+        place = place_at(link.address)
         note = self.pdf.make_indirect(
             Dictionary(
                 Type=Name.Annot, Subtype=Name.Link, Rect=Array([round(v, 2) for v in link.box]), Border=Array([0, 0, 0]),
-                F=4, A=Dictionary(S=Name.URI, URI=String(link.address)), Contents=String(link.address), StructParent=key,
+                F=4, Contents=String(link.address if place is None else f"To {text}"), StructParent=key,
             )
         )  # fmt: skip
+        if place is None:
+            note.A = Dictionary(S=Name.URI, URI=String(link.address))
+        else:
+            self.leading.append((note, place))
+            parent = self._element(Tag.REFERENCE, parent)
         if "/Annots" not in sheet.obj:
             sheet.obj.Annots = Array()
         sheet.obj.Annots.append(note)
@@ -303,20 +332,46 @@ class _Writer:
             element.Pg = sheet.obj
         element.K.append(Dictionary(Type=Name.MCR, Pg=sheet.obj, MCID=mcid))
 
+    def _lead(self) -> None:
+        """Give the links within the document their destinations, now that all places are known."""
+        for note, place in self.leading:
+            sheet = self.sheets[place.page]
+            box = self.tree.pages[place.page].region(place.region_id).box
+            note.Dest = self._destination(sheet, box.top)
+
+    def _destination(self, sheet: _Sheet, top: int, left: int = 0) -> Any:
+        up = (sheet.height - top) * sheet.scale + 6
+        return Array([sheet.obj, Name.XYZ, round(left * sheet.scale, 2), round(up, 2), 0])
+
+    def _name(self, element: pikepdf.Object, name: str) -> None:
+        element.ID = String(name)
+        self.names[name] = element
+
     def _add(self, node: Node, parent: pikepdf.Object) -> None:
         entries = {} if node.language == self.tree.language else {"Lang": String(language_tag(node.language))}
         element = self._element(node.tag, parent, **entries)
+        if node.caption is not None and node.caption_first:
+            self._add(node.caption, element)
         if node.tag.is_picture:
             self._figure(element, node)
-            return
+        else:
+            self._text(element, node)
+        if node.caption is not None and not node.caption_first:
+            self._add(node.caption, element)
+
+    def _text(self, element: pikepdf.Object, node: Node) -> None:
         if node.tag is Tag.NOTE:  # each has an identifier of its own (ISO 14289-1, 7.9)
-            name = f"note-{len(self.notes) // 2 + 1:06}"
-            element.ID = String(name)
-            self.notes.extend([String(name), element])
+            self._name(element, f"note-{len(self.names) + 1:06}")
         if node.numbering is not None:
             element.A = Dictionary(O=Name.List, ListNumbering=Name("/" + node.numbering.value))
+        if node.tag is Tag.TABLE:
+            if node.alternative is not None:
+                element.A = Dictionary(O=Name.Table, Summary=String(node.alternative))
+            self._irregular = f"table-{len(self.names) + 1:06}" if is_irregular(node) else ""
         if node.cell is not None:
-            _describe_cell(element, node)
+            _describe_cell(element, node, self._irregular)
+            if self._irregular and node.scope is not None:
+                self._name(element, _cell_name(self._irregular, node))
         for piece in node.pieces:
             if piece.lines:
                 self._mark_piece(element, piece)
@@ -393,9 +448,7 @@ class _Writer:
 
     def _item(self, mark: Bookmark) -> OutlineItem:
         sheet = self.sheets[mark.page]
-        top = (sheet.height - mark.top) * sheet.scale + 6
-        where = Array([sheet.obj, Name.XYZ, 0, round(top, 2), 0])
-        item = OutlineItem(mark.title, destination=where)
+        item = OutlineItem(mark.title, destination=self._destination(sheet, mark.top))
         item.children.extend(self._item(child) for child in mark.children)
         return item
 
@@ -454,9 +507,16 @@ def _dublin_core(told: Particulars) -> str:
     )
 
 
-def _describe_cell(element: pikepdf.Object, node: Node) -> None:
-    """Scope and spans (ISO 32000-1, table 349)."""
+def _cell_name(table: str, node: Node) -> str:
+    assert node.cell is not None
+    return f"{table}-{node.cell.row:05}-{node.cell.column:05}"
+
+
+def _describe_cell(element: pikepdf.Object, node: Node, irregular: str) -> None:
+    """Scope, headers by name and spans (ISO 32000-1, table 349)."""
     attributes = Dictionary(O=Name.Table)
+    if irregular and node.headers:
+        attributes.Headers = Array([String(_cell_name(irregular, head)) for head in node.headers])
     assert node.cell is not None
     if node.scope is not None:
         attributes.Scope = Name("/" + node.scope)
@@ -468,20 +528,21 @@ def _describe_cell(element: pikepdf.Object, node: Node) -> None:
         element.A = attributes
 
 
-def _by_link(lines: Sequence[Line]) -> Iterator[tuple[str, list[Line]]]:
-    """Lines parted where a link begins or ends, each with its address; what no link is on stays together."""
-    if not any(word.link for line in lines for word in line.words):
-        yield "", list(lines)
-        return
-    parts: list[tuple[str, list[Line]]] = []
+def _by_way(lines: Sequence[Line]) -> Iterator[tuple[Run, list[Line]]]:
+    """Lines parted where a link, another language or an abbreviation begins or ends; what is none stays together."""
+    parts: list[tuple[Run, list[Line]]] = []
     for line in lines:
-        for address, group in groupby(line.words, key=lambda word: word.link):
+        for told, group in groupby(
+            line.words, key=lambda w: Run("", link=w.link, language=w.language, expansion=w.expansion)
+        ):
             words = tuple(group)
-            part = line.model_copy(update={"words": words, "box": union(w.box for w in words)})
-            if parts and not address and not parts[-1][0]:
+            whole = len(words) == len(line.words)
+            part = line if whole else line.model_copy(update={"words": words, "box": union(w.box for w in words)})
+            same = bool(parts) and parts[-1][0] == told
+            if same and not told.link and not told.expansion:  # a link's rectangle is of one line
                 parts[-1][1].append(part)
             else:
-                parts.append((address, [part]))
+                parts.append((told, [part]))
     yield from parts
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import BinaryIO
 
 from hyalen.core.formats.format import DeliveryOptions, Images
@@ -23,10 +24,12 @@ def write_text(tree: StructureTree, images: Images, file: BinaryIO, options: Del
 
 
 def _paragraphs(node: Node) -> list[str]:
-    if node.tag is Tag.L:
-        return [" ".join(part.text for part in item.children if part.text) for item in node.children]
-    if node.tag is Tag.TOC:
-        return [part.text for entry in node.children for part in entry.children if part.text]
+    if node.tag in (Tag.L, Tag.TOC):
+        return [" ".join(part.text for part in item.parts if part.text) for _, _, item in node.items()]
+    if node.tag is Tag.BLOCK_QUOTE:
+        return [text for child in node.children for text in _paragraphs(child)]
+    if node.caption is not None:
+        return [text for each in node.with_caption for text in _paragraphs(replace(each, caption=None))]
     if node.tag.is_picture:
         return [f"[{node.alternative}]"] if node.alternative else []
     if node.tag is Tag.TABLE:

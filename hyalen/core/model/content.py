@@ -41,6 +41,8 @@ class Role(StrEnum):
     PARAGRAPH = "paragraph"
     LIST_ITEM = "list_item"
     CAPTION = "caption"
+    QUOTATION = "quotation"
+    ADDRESS = "address"
     NOTE = "note"
     SIDE_NOTE = "side_note"
     CONTENTS_ENTRY = "contents_entry"
@@ -109,6 +111,10 @@ class Word(Frozen):
         Red, green and blue of its type as six hexadecimal digits, where it is not black and the file says so.
     link : str
         The address it leads to.
+    language : str
+        ISO 639-3 code where it is another than its block's, or empty.
+    expansion : str
+        What an abbreviation stands for, or empty.
     second : str or None
         What a second, different reading of its ink says; None where there was none.
     """
@@ -124,6 +130,8 @@ class Word(Frozen):
     parts: tuple[Part, ...] = ()
     colour: str = ""
     link: str = ""
+    language: str = ""
+    expansion: str = ""
     second: str | None = None
 
     @property
@@ -197,6 +205,14 @@ class Region(Frozen):
         Of a picture in office files, in inches; None for its width on the page.
     contrast : float or None
         Of a text's ink to its paper, 1 to 21; None where it was not measured.
+    depth : int
+        Of a list item or an entry of the contents, 0 for the outermost.
+    captions : str or None
+        Of a caption, the id of what a person has tied it to, "" for nothing; None leaves it to `captioned`.
+    data : tuple of tuples of str
+        Of a chart, what it shows as rows, the first one of headers.
+    look : str
+        Of a picture, its fingerprint as hexadecimal digits (`imaging.likeness`), or empty.
     """
 
     id: str
@@ -215,6 +231,10 @@ class Region(Frozen):
     substitute: str = ""
     width: float | None = None
     contrast: float | None = None
+    depth: int = 0
+    captions: str | None = None
+    data: tuple[tuple[str, ...], ...] = ()
+    look: str = ""
 
     @property
     def box(self) -> Box:
@@ -226,6 +246,15 @@ class Region(Frozen):
         if self.table is None:
             return self.lines
         return tuple(line for cell in self.table.cells for line in cell.lines)
+
+    @property
+    def description(self) -> str | None:
+        """Of a picture, what is told in its stead: its alternative text and, row by row, a chart's data."""
+        told = [(self.alternative_text or "").strip()]
+        heads = self.data[0] if self.data else ()
+        for row in self.data[1:]:
+            told.append(", ".join(f"{head}: {cell}" if head else cell for head, cell in zip(heads, row, strict=False)))
+        return "\n".join(line for line in told if line) or None
 
     @property
     def words(self) -> Iterator[Word]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from enum import StrEnum
 from itertools import groupby
 from typing import NamedTuple
@@ -11,8 +11,10 @@ from hyalen.core.languages import frequency
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
 from hyalen.core.model.content import Cell, Line, PageContent, Region, Role, Table, Word
 from hyalen.core.model.found import Style
+from hyalen.core.structure.captions import beside_their_pictures, captioned
 
 HYPHENS = "-‐¬\u00ad"
+KEEPS_LINES = frozenset({Role.ADDRESS})  # their line ends mean something
 SHIFTED = frozenset({Style.SUPERSCRIPT, Style.SUBSCRIPT})
 MOST_COLUMN_SHIFT = 0.04  # of the page's width, by which one column may move against another
 _AFTER_A_HANGING_HYPHEN = frozenset({"und", "oder", "bis", "and", "or", "to", "en", "of", "og"})
@@ -26,6 +28,7 @@ class FlowBlock(NamedTuple):
     text: str
     language: str
     sources: tuple[tuple[int, Region], ...]
+    captions: str | None = None  # id of the picture or table on its page that it explains
 
     @property
     def region(self) -> Region:
@@ -64,16 +67,18 @@ def line_end(line: Line, following: Line, language: str) -> LineEnd:
 
 
 class Run(NamedTuple):
-    """Text that is set in one way."""
+    """Text that is set and told in one way; see `Word`."""
 
     text: str
     style: frozenset[Style] = frozenset()
     colour: str = ""
     link: str = ""
+    language: str = ""
+    expansion: str = ""
 
     @property
-    def way(self) -> tuple[frozenset[Style], str, str]:
-        return self.style, self.colour, self.link
+    def way(self) -> tuple[frozenset[Style], str, str, str, str]:
+        return self.style, self.colour, self.link, self.language, self.expansion
 
 
 def joined_runs(lines: Sequence[Line], language: str) -> list[Run]:
@@ -102,17 +107,25 @@ def joined_runs(lines: Sequence[Line], language: str) -> list[Run]:
 
 def _between(before: Run, after: Run) -> Run:
     """The space between two runs."""
+
+    def both(name: str) -> str:
+        told: str = getattr(before, name)
+        return told if told == getattr(after, name) else ""
+
     return Run(
         " ",
         (before.style & after.style) - SHIFTED,
-        before.colour if before.colour == after.colour else "",
-        before.link if before.link == after.link else "",
+        both("colour"),
+        both("link"),
+        both("language"),
+        both("expansion"),
     )
 
 
 def word_runs(word: Word) -> list[Run]:
     """A word's letters by how they are set."""
-    whole, runs, at = Run(word.text, frozenset(word.style), word.colour, word.link), [], 0
+    whole = Run(word.text, frozenset(word.style), word.colour, word.link, word.language, word.expansion)
+    runs, at = [], 0
     for part in word.parts:
         if at < part.start:
             runs.append(whole._replace(text=word.text[at : part.start]))
@@ -174,6 +187,7 @@ def flow(
     keep_running_heads: bool = False,
     first_page: int = 0,
     join_tables: bool = False,
+    told: Callable[[int, PageContent], PageContent] = lambda _, page: page,
 ) -> Iterator[FlowBlock]:
     """The document's blocks in reading order; pages are taken one after the other.
 
@@ -188,11 +202,15 @@ def flow(
         Where to begin, from 0.
     join_tables : bool
         Whether a table that goes on at the head of the next page is one block.
+    told : callable
+        What is told of each page (its number from 0, and the page) beside what it says.
     """
     waiting: list[tuple[int, Region]] = []
+    explains: str | None = None  # what the first of those that wait is the caption of
     for index in range(first_page, len(pages)):
-        page = pages[index]
-        regions = list(page.regions)
+        page = told(index, pages[index])
+        tied = captioned(page)
+        regions = beside_their_pictures(page.regions, tied)
         if keep_running_heads:
             heads = [a for a in page.artifacts if a.role in (Role.RUNNING_HEAD, Role.PAGE_NUMBER)]
             regions = [a for a in heads if a.box.centre.y < page.height / 2] + regions
@@ -206,10 +224,10 @@ def flow(
                 waiting.append((index, region))
                 continue
             if waiting:
-                yield _block(waiting, language)
-            waiting = [(index, region)]
+                yield _block(waiting, language, explains)
+            waiting, explains = [(index, region)], tied.get(region.id)
     if waiting:
-        yield _block(waiting, language)
+        yield _block(waiting, language, explains)
 
 
 def _is_cut(before: tuple[int, Region], after: tuple[int, Region], first_on_page: bool) -> bool:
@@ -219,8 +237,9 @@ def _is_cut(before: tuple[int, Region], after: tuple[int, Region], first_on_page
     return after[1].box.top < before[1].box.top
 
 
-def _block(sources: list[tuple[int, Region]], language: str) -> FlowBlock:
+def _block(sources: list[tuple[int, Region]], language: str, captions: str | None) -> FlowBlock:
     region = sources[0][1]
     lines = [line for _, r in sources for line in r.lines]
     told = region.language or language
-    return FlowBlock(region.role, joined_text(lines, told), told, tuple(sources))
+    text = "\n".join(line.text for line in lines) if region.role in KEEPS_LINES else joined_text(lines, told)
+    return FlowBlock(region.role, text, told, tuple(sources), captions)

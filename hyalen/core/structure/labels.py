@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from itertools import pairwise
 from typing import NamedTuple
 
 from hyalen.core.model.document import LabelRange, LabelStyle
+from hyalen.core.structure.numerals import roman, roman_value
 
-_ROMAN = ((1000, "m"), (900, "cm"), (500, "d"), (400, "cd"), (100, "c"), (90, "xc"), (50, "l"), (40, "xl"), (10, "x"), (9, "ix"), (5, "v"), (4, "iv"), (1, "i"))  # fmt: skip
 _PRINTED = re.compile(r"^\W*(?:page|seite|p\.|s\.)?\W*(?:(?P<number>\d{1,4})(?P<letter>[a-z])?|(?P<roman>[ivxlcdm]+|[IVXLCDM]+))\W*$", re.IGNORECASE)  # fmt: skip
 LARGEST = 5_000  # of a printed number that is taken for a page's
 
@@ -32,27 +31,13 @@ def numeral(value: int, style: LabelStyle) -> str:
         case LabelStyle.DECIMAL:
             return str(value)
         case LabelStyle.ROMAN | LabelStyle.SMALL_ROMAN:
-            text = _roman(value)
+            text = roman(value)
             return text.upper() if style is LabelStyle.ROMAN else text
         case LabelStyle.LETTERS | LabelStyle.SMALL_LETTERS:
             text = chr(ord("a") + (value - 1) % 26) * ((value - 1) // 26 + 1)
             return text.upper() if style is LabelStyle.LETTERS else text
         case LabelStyle.NONE:
             return ""
-
-
-def _roman(value: int) -> str:
-    text = ""
-    for worth, sign in _ROMAN:
-        text += sign * (value // worth)
-        value %= worth
-    return text
-
-
-def _value(roman: str) -> int:
-    worth = {"i": 1, "v": 5, "x": 10, "l": 50, "c": 100, "d": 500, "m": 1000}
-    numbers = [worth[c] for c in roman.casefold()]
-    return sum(-a if a < b else a for a, b in pairwise([*numbers, 0]))
 
 
 class _Printed(NamedTuple):
@@ -67,8 +52,8 @@ def _read(text: str) -> _Printed | None:
     if told is None:
         return None
     if told["roman"]:
-        value = _value(told["roman"])
-        if _roman(value) != told["roman"].casefold():
+        value = roman_value(told["roman"])
+        if value is None:
             return None
         return _Printed(LabelStyle.SMALL_ROMAN if told["roman"].islower() else LabelStyle.ROMAN, "", value)
     number = int(told["number"])

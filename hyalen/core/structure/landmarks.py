@@ -1,4 +1,4 @@
-"""The few regions of a page that say something about the whole document: headings, and lines at its edges."""
+"""The few regions of a page that say something about the whole document: headings, entries, lines at its edges."""
 
 from __future__ import annotations
 
@@ -8,17 +8,20 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from hyalen.core.layout.paragraphs import SENTENCE_END
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Frozen
 
+MOST_OTHERS = 40  # short texts of a page that its contents may name
+MOST_LETTERS = 100  # of such a text
 EDGE = 0.13  # of the page's height: how far from its edge a running head may stand
 LONGEST_TEXT = 120  # characters by which running heads are compared
 Edge = Literal["head", "foot", ""]
 
 
 class Landmark(Frozen):
-    """A heading, or a line or two at the edge.
+    """A heading, an entry of the contents, a line or two at the edge, or a short text that may be a heading.
 
     Attributes
     ----------
@@ -28,6 +31,8 @@ class Landmark(Frozen):
         Height of a heading's capitals in points, 0 for what is none.
     centre : float
         Its middle's height, as a share of the page's.
+    depth : int
+        Of an entry of the contents.
     """
 
     region_id: str
@@ -37,6 +42,7 @@ class Landmark(Frozen):
     edge: Edge = ""
     size: float = 0.0
     centre: float = 0.0
+    depth: int = 0
 
 
 class PageFacts(Frozen):
@@ -92,24 +98,41 @@ def landmarks(content: PageContent, read_roles: Mapping[str, Role]) -> tuple[Lan
     # What one page alone told to be a head or foot is a partner for those of other pages.
     heads = (Role.RUNNING_HEAD, Role.PAGE_NUMBER)
     set_aside = [r for r in content.artifacts if (r.id in read_roles or r.role in heads) and not r.drawn]
-    found = (_landmark(r, content, read_roles) for r in (*set_aside, *content.regions))
-    return tuple(each for each in found if each is not None)
+    marks = [each for r in (*set_aside, *content.regions) if (each := _landmark(r, content, read_roles)) is not None]
+    known = {mark.region_id for mark in marks}
+    read = ((r, r.role if r.drawn else read_roles.get(r.id, r.role)) for r in content.regions if r.id not in known)
+    others = [r for r, role in read if role is Role.PARAGRAPH and _may_be_heading(r)][:MOST_OTHERS]
+    kept = known | {r.id for r in others}
+    by_id = {m.region_id: m for m in marks} | {r.id: _told(r, content, Role.PARAGRAPH) for r in others}
+    return tuple(by_id[r.id] for r in (*set_aside, *content.regions) if r.id in kept)
+
+
+def _may_be_heading(region: Region) -> bool:
+    """Whether the contents may name it: short, and no sentence."""
+    text = region.text
+    if region.drawn or not 0 < len(region.lines) <= 2 or not 3 < len(text) <= MOST_LETTERS:
+        return False
+    return (text[0].isupper() or text[0].isdigit()) and not text.endswith(SENTENCE_END)
 
 
 def _landmark(region: Region, page: PageContent, read_roles: Mapping[str, Role]) -> Landmark | None:
     role = region.role if region.drawn else read_roles.get(region.id, region.role)
-    edge = _edge(region, page)
-    is_heading = role.heading_level is not None
-    if not edge and not is_heading:
+    if not _edge(region, page) and role.heading_level is None and role is not Role.CONTENTS_ENTRY:
         return None
+    return _told(region, page, role)
+
+
+def _told(region: Region, page: PageContent, role: Role) -> Landmark:
+    sized = role.heading_level is not None or role is Role.PARAGRAPH
     return Landmark(
         region_id=region.id,
         role=role,
         drawn=region.drawn,
         text=" ".join(region.text.split())[:LONGEST_TEXT],
-        edge=edge,
-        size=round(_size(region, page.dpi), 2) if is_heading and region.lines else 0.0,
+        edge=_edge(region, page),
+        size=round(_size(region, page.dpi), 2) if sized and region.lines else 0.0,
         centre=round(region.box.centre.y / page.height, 4),
+        depth=region.depth,
     )
 
 

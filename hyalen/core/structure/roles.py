@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 
@@ -15,6 +16,8 @@ from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject
 from hyalen.core.model.geometry import Box
 from hyalen.core.structure.contents import contents_entries
+from hyalen.core.structure.indented import addresses, quotations
+from hyalen.core.structure.lists import with_depths
 from hyalen.core.structure.margins import margins, side_notes
 
 CAPTION_START = re.compile(
@@ -68,9 +71,11 @@ def assign_roles(
     body_stroke = float(np.median(long_texts))
     bold = least_bold(long_texts)
     others = [r.box for r in content.regions if r.kind is not RegionKind.TEXT]
-    headings: dict[str, tuple[float, float]] = {}
-    roles: dict[str, tuple[Role, float, str]] = {}
     outside = margins(content, texts, told, rules)
+    headings: dict[str, _Heading] = {}
+    apart = quotations([r for r in texts if r.id not in outside], body)
+    letterhead = addresses([r for r in texts if r.id not in outside], content, body)
+    roles: dict[str, tuple[Role, float, str]] = {}
     kinds = {r.id: _told(r.box, told) for r in texts}
     free = [rule for rule in rules if not any(other.grown(int(body)).covers(rule) for other in others)]
     alone = [rule for rule in free if not any(r.box.grown(int(0.3 * body)).covers(rule) for r in texts)]
@@ -97,12 +102,17 @@ def assign_roles(
             size = _size(region) / body
             weight = strokes[region.id] / body_stroke if body_stroke else 1.0
             score = _heading_score(region, size, weight, bold)
-            if Kind.TITLE in kinds[region.id] and score > 0.1:
-                score = max(score, TOLD)
-            if _is_underlined(region, free) and len(text.split()) <= 8:
+            titled = Kind.TITLE in kinds[region.id] and score > 0.1
+            underlined = _is_underlined(region, free) and len(text.split()) <= 8
+            if titled or underlined:
                 score = max(score, TOLD)
             if score >= HEADING:
-                headings[region.id] = (size, score)
+                why = _why(region, size, weight, bold, underlined)
+                headings[region.id] = _Heading(size, score, why)
+            elif region.id in apart:
+                roles[region.id] = (Role.QUOTATION, 0.7, "set in on both sides between paragraphs")
+            elif region.id in letterhead:
+                roles[region.id] = (Role.ADDRESS, 0.7, "short lines that stand apart at the head of the page")
     roles |= {
         r: (Role.LIST_ITEM, 0.8, "one of a run of numbered entries")
         for r in _numbered_run(texts)
@@ -119,12 +129,36 @@ def assign_roles(
         return region.model_copy(update={"role": role, "confidence": confidence, "reason": reason})
 
     regions = [settled(r) for r in content.regions]
-    return content.model_copy(
+    content = content.model_copy(
         update={
             "regions": tuple(r for r in regions if not r.role.is_artifact),
             "artifacts": content.artifacts + tuple(r for r in regions if r.role.is_artifact),
         }
     )
+    return with_depths(content)
+
+
+class _Heading(NamedTuple):
+    """`size` is a share of the body's, `score` 0 to 1."""
+
+    size: float
+    score: float
+    reason: str
+
+
+def _why(region: Region, size: float, weight: float, bold: float, underlined: bool) -> str:
+    """What a heading is told by, in words."""
+    told = []
+    if size > PLAIN_SIZE:
+        told.append(f"{size:.1f} times as large as the text")
+    if weight > bold:
+        told.append("bold")
+    if region.text.isupper():
+        told.append("in capitals")
+    if underlined:
+        told.append("underlined")
+    told.append("a line of its own" if len(region.lines) == 1 else "short")
+    return ", ".join(told)
 
 
 def _heading_score(region: Region, size: float, weight: float, bold: float) -> float:
@@ -170,18 +204,18 @@ def _is_underlined(region: Region, rules: Sequence[Box]) -> bool:
     )
 
 
-def _heading_levels(headings: dict[str, tuple[float, float]]) -> dict[str, tuple[Role, float, str]]:
+def _heading_levels(headings: dict[str, _Heading]) -> dict[str, tuple[Role, float, str]]:
     """Sizes more than 18 % apart are different levels, the largest first."""
     levels: list[float] = []
-    for size, _ in sorted(headings.values(), reverse=True):
+    for size in sorted((h.size for h in headings.values()), reverse=True):
         if not levels or levels[-1] / size > NEXT_LEVEL:
             levels.append(size)
     found = {}
-    for region_id, (size, score) in headings.items():
+    for region_id, (size, score, why) in headings.items():
         level = 1 + min(range(len(levels)), key=lambda i: abs(levels[i] - size))
         role = Role(f"heading_{min(level, 6)}")
         confidence = round(0.55 + 0.45 * score, 3) if score < 0.95 else 1.0
-        found[region_id] = (role, confidence, "set larger or bolder than the body")
+        found[region_id] = (role, confidence, why)
     return found
 
 

@@ -8,16 +8,19 @@ pages is never in memory whole.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from functools import cached_property
 from itertools import groupby
 from typing import Literal, NamedTuple
 
-from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role
+from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.document import LabelRange, OwnPage, Particulars
 from hyalen.core.structure.contents import without_leader
 from hyalen.core.structure.flow import FlowBlock, Run, flow, joined_runs, joined_text
-from hyalen.core.structure.lists import parse_item
+from hyalen.core.structure.headers import headers_of
+from hyalen.core.structure.lists import Entry, ListItem, Numbering, nested, parse_item
+from hyalen.core.structure.references import Place, Target, led_to, linked, note_references, targets_of
 
 
 class Tag(StrEnum):
@@ -31,6 +34,7 @@ class Tag(StrEnum):
     H5 = "H5"
     H6 = "H6"
     P = "P"
+    BLOCK_QUOTE = "BlockQuote"
     L = "L"
     LI = "LI"
     LBL = "Lbl"
@@ -45,6 +49,8 @@ class Tag(StrEnum):
     FORMULA = "Formula"
     CAPTION = "Caption"
     NOTE = "Note"
+    REFERENCE = "Reference"
+    SPAN = "Span"
     ARTIFACT = "Artifact"
 
     @property
@@ -62,7 +68,7 @@ _TAGS = {Role.PARAGRAPH: Tag.P, Role.CAPTION: Tag.CAPTION, Role.NOTE: Tag.NOTE, 
     Role(f"heading_{i}"): Tag(f"H{i}") for i in range(1, 7)
 }
 
-_GROUPED = (Role.LIST_ITEM, Role.CONTENTS_ENTRY)
+_GROUPED = (Role.LIST_ITEM, Role.CONTENTS_ENTRY, Role.QUOTATION)
 
 
 class Piece(NamedTuple):
@@ -71,14 +77,6 @@ class Piece(NamedTuple):
     page: int
     region: Region
     lines: tuple[Line, ...]
-
-
-class Numbering(StrEnum):
-    """How a list's items are labelled (ISO 32000-1, table 347, ListNumbering)."""
-
-    DECIMAL = "Decimal"
-    DISC = "Disc"
-    AS_PRINTED = "None"
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,11 +90,19 @@ class Node:
     text : str
         Its own text as one run, line ends and their hyphens undone.
     alternative : str or None
-        A figure's or formula's description.
+        A picture's description, or the summary of a table.
     cell : Cell or None
         Of TH and TD: row, column and spans.
     number : int or None
         Of LI: the number that is printed.
+    around : pair of str
+        Of L: what stands before and after the number or letter of its items.
+    caption : Node or None
+        Of a picture or table: its caption, which stands before it where `caption_first`.
+    captions : str or None
+        Of a caption that stands alone for now: id of what it explains.
+    headers : tuple of Node
+        Of a cell: the header cells that it goes with, those of columns first.
     again : tuple of Node
         Of a table that goes on over pages: its header cells where they are printed again, as artifacts.
     """
@@ -111,15 +117,45 @@ class Node:
     scope: Literal["Column", "Row"] | None = None
     number: int | None = None
     numbering: Numbering | None = None
+    around: tuple[str, str] = ("", "")
+    caption: Node | None = None
+    caption_first: bool = False
+    captions: str | None = None
+    headers: tuple[Node, ...] = ()
     again: tuple[Node, ...] = ()
 
     @property
     def runs(self) -> list[Run]:
         """The node's own text by how it is set."""
-        found = joined_runs([line for piece in self.pieces for line in piece.lines], self.language)
+        lines = [line for piece in self.pieces for line in piece.lines]
+        if "\n" in self.text:
+            each = [joined_runs([line], self.language) for line in lines]
+            found = [run for i, runs in enumerate(each) for run in ([Run("\n")] if i else []) + runs]
+        else:
+            found = joined_runs(lines, self.language)
         if "".join(run.text for run in found) != self.text:  # a label that is no word of its own
             return [Run(self.text)]
         return found
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """Of an item or entry: its label and its text."""
+        return tuple(part for part in self.children if part.tag in (Tag.LBL, Tag.LBODY, Tag.P))
+
+    def items(self, depth: int = 0) -> Iterator[tuple[int, Node, Node]]:
+        """Of a list or contents: the items, those of the lists within it too, each with its depth and its list."""
+        for item in self.children:
+            yield depth, self, item
+            for inner in (*item.children, *(each for part in item.parts for each in part.children)):
+                if inner.tag in (Tag.L, Tag.TOC):
+                    yield from inner.items(depth + 1)
+
+    @property
+    def with_caption(self) -> tuple[Node, ...]:
+        """Itself and, before or after it, its caption."""
+        if self.caption is None:
+            return (self,)
+        return (self.caption, self) if self.caption_first else (self, self.caption)
 
     @property
     def columns(self) -> int:
@@ -155,7 +191,7 @@ def _no_picture(name: str) -> bytes:
 class StructureTree:
     """A document's title, language and the children of its Document element, made as they are asked for.
 
-    `labels` are what its pages are called, `particulars` what else is told of it;
+    `labels` are what its pages are called, `particulars` what else is told of it, `abbreviations` what stands for what;
     `own_pages` are the pages, from 0, that say their own text and may be kept as they came; `pictures`
     gives the images that stand in pictures' stead.
     """
@@ -168,56 +204,147 @@ class StructureTree:
     pictures: Callable[[str], bytes] = field(default=_no_picture, repr=False)
     labels: Sequence[LabelRange] = ()
     particulars: Particulars = field(default_factory=Particulars)
+    abbreviations: Mapping[str, str] = field(default_factory=dict)
 
     def nodes(self, first_page: int = 0, keep_running_heads: bool = False) -> Iterator[Node]:
         """The top level in reading order, from a page (counted from 0) on.
 
         With `keep_running_heads`, running heads and page numbers come as artifacts where they stand.
         """
-        blocks = flow(self.pages, self.language, keep_running_heads, first_page, self.join_tables)
+        blocks = flow(self.pages, self.language, keep_running_heads, first_page, self.join_tables, self._told)
+        return _with_captions(self._grouped(blocks))
+
+    def _grouped(self, blocks: Iterator[FlowBlock]) -> Iterator[Node]:
         for role, group in groupby(blocks, key=lambda block: block.role if block.role in _GROUPED else None):
             if role is Role.LIST_ITEM:
                 yield from _lists(list(group))
             elif role is Role.CONTENTS_ENTRY:
-                yield _contents(list(group))
+                yield self._contents(list(group))
+            elif role is Role.QUOTATION:
+                told = tuple(_node(block) for block in group)
+                yield Node(Tag.BLOCK_QUOTE, told[0].language, told)
             else:
                 yield from (_node(block) for block in group)
 
+    def _told(self, index: int, page: PageContent) -> PageContent:
+        """A page with what its marks lead to and its abbreviations stand for."""
+        notes = note_references(page)
+        if not notes and not self.abbreviations:
+            return page
 
-def _contents(blocks: Sequence[FlowBlock]) -> Node:
-    """A table of contents (ISO 32000-1, table 333): each entry's title and page number, without its leader."""
-    entries = []
-    for block in blocks:
-        pieces = tuple(Piece(page, r, without_leader(r.lines)) for page, r in block.sources)
-        text = joined_text([line for piece in pieces for line in piece.lines], block.language)
-        title = Node(Tag.P, block.language, pieces=pieces, text=text)
-        entries.append(Node(Tag.TOCI, block.language, (title,)))
-    return Node(Tag.TOC, blocks[0].language, tuple(entries))
+        def told(word: Word) -> Word:
+            update = {}
+            if word.id in notes and not word.link:
+                update["link"] = Place(index, notes[word.id]).address
+            if full := self._expansion(word.text):
+                update["expansion"] = full
+            return word.model_copy(update=update) if update else word
+
+        return page.with_lines(lambda line: line.model_copy(update={"words": tuple(map(told, line.words))}))
+
+    def _expansion(self, text: str) -> str:
+        """What a word stands for, with and without the marks around it."""
+        return self.abbreviations.get(text) or self.abbreviations.get(text.strip("()[]{}“”\"'„,;:!?"), "")
+
+    @cached_property
+    def _targets(self) -> list[Target]:
+        """What entries of the contents may lead to; only a document with such is gone through twice."""
+        return targets_of(self.pages)
+
+    def _contents(self, blocks: Sequence[FlowBlock]) -> Node:
+        """A table of contents (ISO 32000-1, table 333): titles and page numbers without their leaders, within each other."""
+        entries: list[tuple[int, Node]] = []
+        for block in blocks:
+            pieces = tuple(Piece(page, r, without_leader(r.lines)) for page, r in block.sources)
+            lines = [line for piece in pieces for line in piece.lines]
+            target = led_to(lines, self._targets)
+            if target is not None:
+                pieces = tuple(piece._replace(lines=linked(piece.lines, target.address)) for piece in pieces)
+            title = Node(Tag.P, block.language, pieces=pieces, text=joined_text(lines, block.language))
+            entries.append((block.region.depth, Node(Tag.TOCI, block.language, (title,))))
+        return _contents_of(entries, blocks[0].language)
+
+
+def _contents_of(entries: Sequence[tuple[int, Node]], language: str) -> Node:
+    """Entries as a TOC, deeper ones as a TOC of their own within the entry above them."""
+    depth = min((d for d, _ in entries), default=0)
+    found: list[Node] = []
+    deeper: list[tuple[int, Node]] = []
+
+    def close() -> None:
+        if deeper and found:
+            found[-1] = replace(found[-1], children=(*found[-1].children, _contents_of(deeper, language)))
+        elif deeper:
+            found.extend(node for _, node in deeper)
+        deeper.clear()
+
+    for own, entry in entries:
+        if own > depth:
+            deeper.append((own, entry))
+            continue
+        close()
+        found.append(entry)
+    close()
+    return Node(Tag.TOC, language, tuple(found))
+
+
+def _with_captions(nodes: Iterator[Node]) -> Iterator[Node]:
+    """The nodes with each caption in the picture or table that it explains (ISO 32000-1, table 338)."""
+    held: Node | None = None  # a caption whose picture comes
+    last: Node | None = None  # a picture or table whose caption may come
+    for node in nodes:
+        if node.tag is Tag.CAPTION and node.captions:
+            if last is not None and last.caption is None and _is_at(last, node):
+                yield replace(last, caption=node)
+                last = None
+                continue
+            yield from (each for each in (last, held) if each is not None)
+            held, last = node, None
+            continue
+        if last is not None:
+            yield last
+            last = None
+        if held is not None:
+            if _is_at(node, held):
+                node = replace(node, caption=held, caption_first=True)
+            else:
+                yield held
+            held = None
+        if node.tag.is_picture or node.tag is Tag.TABLE:
+            last = node
+        else:
+            yield node
+    yield from (each for each in (last, held) if each is not None)
+
+
+def _is_at(node: Node, caption: Node) -> bool:
+    if not (node.tag.is_picture or node.tag is Tag.TABLE):
+        return False
+    return any(p.page == caption.first.page and p.region.id == caption.captions for p in node.pieces)
 
 
 def _lists(blocks: Sequence[FlowBlock]) -> Iterator[Node]:
-    """Items that follow each other; a list ends where the numbers do not go on or the kind of label changes."""
-    items: list[Node] = []
-    kind: Numbering | None = None
-    for block in blocks:
-        item, numbering = _item(block)
-        before = items[-1].number if items else None
-        broken = numbering is Numbering.DECIMAL and before is not None and item.number != before + 1
-        if items and (numbering is not kind or broken):
-            yield Node(Tag.L, items[0].language, tuple(items), numbering=kind)
-            items = []
-        items.append(item)
-        kind = numbering
-    if items:
-        yield Node(Tag.L, items[0].language, tuple(items), numbering=kind)
+    """Items that follow each other as lists, and lists within these."""
+    items = [parse_item(block.text) for block in blocks]
+    depths = [block.region.depth for block in blocks]
+    for entries in nested(items, depths):
+        yield _list(entries, blocks, items)
 
 
-def _item(block: FlowBlock) -> tuple[Node, Numbering]:
-    parsed = parse_item(block.text)
+def _list(entries: Sequence[Entry], blocks: Sequence[FlowBlock], items: Sequence[ListItem]) -> Node:
+    children = tuple(_item(blocks[entry.at], items[entry.at], entry, blocks, items) for entry in entries)
+    numbering = entries[0].counted.numbering
+    around = items[entries[0].at].around
+    return Node(Tag.L, children[0].language, children, numbering=numbering, around=around)
+
+
+def _item(
+    block: FlowBlock, item: ListItem, entry: Entry, blocks: Sequence[FlowBlock], items: Sequence[ListItem]
+) -> Node:
     page, region = block.sources[0]
     lines = list(region.lines)
     label: tuple[Piece, ...] = ()
-    if parsed.label and lines and lines[0].words and lines[0].words[0].text == parsed.label:
+    if item.label and lines and lines[0].words and lines[0].words[0].text == item.label:
         label = (Piece(page, region, (lines[0].model_copy(update={"words": lines[0].words[:1]}),)),)
         rest = lines[0].words[1:]
         lines = [lines[0].model_copy(update={"words": rest}), *lines[1:]] if rest else lines[1:]
@@ -225,16 +352,11 @@ def _item(block: FlowBlock) -> tuple[Node, Numbering]:
     pieces += [Piece(p, r, r.lines) for p, r in block.sources[1:]]
     children = []
     if label:
-        children.append(Node(Tag.LBL, block.language, pieces=label, text=parsed.label))
-    body = parsed.body if label else block.text
-    children.append(Node(Tag.LBODY, block.language, pieces=tuple(pieces), text=body))
-    if parsed.number is not None and label:
-        kind = Numbering.DECIMAL
-    elif any(c.isalnum() for c in parsed.label):
-        kind = Numbering.AS_PRINTED
-    else:
-        kind = Numbering.DISC
-    return Node(Tag.LI, block.language, tuple(children), number=parsed.number), kind
+        children.append(Node(Tag.LBL, block.language, pieces=label, text=item.label))
+    body = item.body if label else block.text
+    within = tuple(_list(each, blocks, items) for each in entry.lists)
+    children.append(Node(Tag.LBODY, block.language, within, tuple(pieces), body))
+    return Node(Tag.LI, block.language, tuple(children), number=entry.counted.number)
 
 
 def _node(block: FlowBlock) -> Node:
@@ -243,7 +365,7 @@ def _node(block: FlowBlock) -> Node:
         tag = Tag.ARTIFACT
     elif region.kind.is_picture:
         page, _ = block.sources[0]
-        alternative = (region.alternative_text or "").strip() or None
+        alternative = region.description
         formula = region.kind is RegionKind.FORMULA
         if formula:  # what was read of it serves until it is described
             alternative = alternative or block.text or None
@@ -255,7 +377,8 @@ def _node(block: FlowBlock) -> Node:
     else:
         tag = _TAGS.get(block.role, Tag.P)
     pieces = tuple(Piece(page, r, r.lines) for page, r in block.sources if r.lines)
-    return Node(tag, block.language, pieces=pieces or (Piece(block.sources[0][0], region, ()),), text=block.text)
+    pieces = pieces or (Piece(block.sources[0][0], region, ()),)
+    return Node(tag, block.language, pieces=pieces, text=block.text, captions=block.captions)
 
 
 def _table(block: FlowBlock) -> Node:
@@ -281,19 +404,29 @@ def _table(block: FlowBlock) -> Node:
                 cells = [c.model_copy(update={"header": named and c.column == 0}) for c in cells]
             elif len(heads) == len(rows) and all(c.header for c in cells):
                 heads.append(texts)
-            rows.append(
-                Node(Tag.TR, block.language, tuple(_cell(c, page, region, block.language, offset) for c in cells))
-            )
-    page, region = block.sources[0]
-    return Node(Tag.TABLE, block.language, tuple(rows), pieces=(Piece(page, region, ()),), again=tuple(again))
+            whole = len(cells) > 1 and all(c.header for c in cells)  # a row of column headers
+            made = (_cell(c, page, region, block.language, offset, heads_columns=whole) for c in cells)
+            rows.append(Node(Tag.TR, block.language, tuple(made)))
+    places = tuple(Piece(page, region, ()) for page, region in block.sources)
+    summary = (block.region.alternative_text or "").strip() or None
+    return Node(Tag.TABLE, block.language, headers_of(rows), places, alternative=summary, again=tuple(again))
 
 
-def _cell(cell: Cell, page: int, region: Region, language: str, offset: int, tag: Tag | None = None) -> Node:
+def _cell(
+    cell: Cell,
+    page: int,
+    region: Region,
+    language: str,
+    offset: int,
+    tag: Tag | None = None,
+    heads_columns: bool = False,
+) -> Node:
+    of_row = cell.column == 0 and cell.row > 0 and not heads_columns
     return Node(
         tag or (Tag.TH if cell.header else Tag.TD),
         language,
         pieces=(Piece(page, region, cell.lines),) if cell.lines else (),
         text=joined_text(cell.lines, language),
         cell=cell.model_copy(update={"row": cell.row + offset}),
-        scope=("Row" if cell.column == 0 and cell.row > 0 else "Column") if cell.header else None,
+        scope=("Row" if of_row else "Column") if cell.header else None,
     )
