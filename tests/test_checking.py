@@ -22,7 +22,7 @@ from hyalen.core.imaging.contrast import contrast, luminance, ratio
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
 from hyalen.core.model.geometry import Box
 from hyalen.core.proofing.doubts import page_doubts
-from hyalen.core.read import with_contrast
+from hyalen.core.read import with_looks
 from hyalen.demo.typeset import Typesetter
 from hyalen.store.store import Store
 from hyalen.web.app import make_app
@@ -89,7 +89,7 @@ def test_faint_and_small_print_are_found() -> None:
     page = np.full((3508, 2480), 255, np.uint8)
     for word in region.words:
         cv2.putText(page, word.text, (word.box.left, word.box.bottom), cv2.FONT_HERSHEY_SIMPLEX, 1.2, 170, 4)
-    measured = with_contrast(page, content).regions[0].contrast
+    measured = with_looks(page, content).regions[0].contrast
     assert measured is not None and measured < 3
 
 

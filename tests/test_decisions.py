@@ -31,6 +31,7 @@ from hyalen.core.decisions.requests import (
     MergeRegions,
     Move,
     MoveLine,
+    NestRegions,
     OmitPictures,
     PartBlock,
     PartCell,
@@ -40,6 +41,7 @@ from hyalen.core.decisions.requests import (
     Request,
     SetAlternative,
     SetCell,
+    SetData,
     SetHeaders,
     SetKind,
     SetLanguage,
@@ -49,9 +51,11 @@ from hyalen.core.decisions.requests import (
     SetRunning,
     SetStyle,
     SetWord,
+    SetWordLanguage,
     ShapeRegion,
     TakeOutArea,
     ThreadRegions,
+    TieCaption,
 )
 from hyalen.core.decisions.wanted import wanted
 from hyalen.core.model.content import PageContent, RegionKind, Role, Table
@@ -147,6 +151,10 @@ def writing(content: PageContent) -> st.SearchStrategy[Request]:
         st.builds(JoinLines, word_id=word),
         st.builds(InsertLine, region_id=regions, after=line, text=TEXTS.filter(bool), box=place),
         st.builds(PartBlock, region_id=regions, line=st.integers(0, 3)),
+        st.builds(NestRegions, region_ids=regions.map(lambda r: (r,)), by=st.sampled_from([-1, 1])),
+        st.builds(TieCaption, region_id=regions, to=st.one_of(st.none(), regions)),
+        st.builds(SetWordLanguage, word_ids=pairs, language=st.sampled_from(["fra", "eng"])),
+        st.builds(SetData, region_id=regions, rows=st.sampled_from([(), (("Year", "Lamps"), ("1921", "4"))])),
         st.builds(SetStyle, word_ids=pairs, style=st.sampled_from(list(Style)), on=st.booleans(), start=part, end=part),
         st.builds(SetRunning, region_id=regions, text=TEXTS),
     )

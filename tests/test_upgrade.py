@@ -228,7 +228,8 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     for table, *columns in (
         ("page", "proofed", "expected", "variance", "chances"),
         ("doubt", "place", "alike", "mend", "of_document"),
-        ("document", "labels", "particulars"),
+        ("document", "labels", "particulars", "abbreviations", "bookmarks", "first_particulars"),
+        ("batch", "particulars"),
         ("delivery", "words", "expected", "looked_at", "found_right"),
     ):
         for column in columns:

@@ -10,6 +10,7 @@ import numpy as np
 
 from hyalen.core.imaging.contrast import contrast
 from hyalen.core.imaging.letters import suited
+from hyalen.core.imaging.likeness import fingerprint
 from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
@@ -29,6 +30,7 @@ from hyalen.core.reading.askew import read_askew
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
+from hyalen.core.reading.foreign import with_foreign_words
 from hyalen.core.reading.layer import judge_layer
 from hyalen.core.reading.long_s import without_long_s
 from hyalen.core.reading.points import with_points
@@ -81,14 +83,16 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
     blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
     content = with_points(ink, read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader))
-    return read_twice(ink, dpi, content, reader)
+    return with_foreign_words(read_twice(ink, dpi, content, reader), _looked_up(reader))
 
 
-def with_contrast(page: Image, content: PageContent) -> PageContent:
-    """The content with how far each text stands out from its ground, measured on the page as it is delivered."""
+def with_looks(page: Image, content: PageContent) -> PageContent:
+    """The content with how far each text stands out from its ground and what its pictures look like, as delivered."""
 
     def told(region: Region) -> Region:
         boxes = [w.box for line in region.all_lines for w in line.words]
+        if region.kind is RegionKind.FIGURE:
+            return region.model_copy(update={"look": fingerprint(page, region.box)})
         if region.kind.is_picture or not boxes:
             return region
         return region.model_copy(update={"contrast": contrast(page, boxes)})
@@ -130,12 +134,18 @@ def read_own_content(
     panels = dark_panels(page, dpi)
     shown = panels_turned(page, panels, dpi)
     content = settled_content(shown, dpi, named, languages, gather(shown, dpi, panels))
-    return _as_stated(content, named).model_copy(update={"own_text": told})
+    content = with_foreign_words(_as_stated(content, named), _looked_up(reader))
+    return content.model_copy(update={"own_text": told})
+
+
+def _looked_up(reader: Reader) -> tuple[str, ...]:
+    """The languages that are looked for where nobody names them."""
+    return tuple(code for code in reader.languages() if code not in BY_REQUEST)
 
 
 def _languages_of(blocks: Sequence[FoundBlock], reader: Reader) -> tuple[str, ...]:
     """The languages of most of a text's lines, most used first."""
-    installed = tuple(code for code in reader.languages() if code not in BY_REQUEST)
+    installed = _looked_up(reader)
     found: dict[str, int] = {}
     for block in blocks:
         words = [w.text for line in block.lines for w in line.words]
@@ -217,7 +227,7 @@ def detect_languages(page: Image, dpi: float, reader: Reader = ENGINE) -> tuple[
     reads well, the Latin one first; the words of each strip are then looked up in the
     languages' word lists.
     """
-    installed = tuple(code for code in reader.languages() if code not in BY_REQUEST)
+    installed = _looked_up(reader)
     own_script = [codes[0] for codes in SCRIPT_LANGUAGES.values() if codes[0] in installed]
     # English letters are enough to tell which Latin language a strip is in; the words then decide.
     models = [code for code in ("eng", *installed) if code in installed and code not in own_script][:1] + own_script

@@ -12,6 +12,7 @@ from hyalen.core.accessibility.rules import Heading, document_doubts
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.operations import ContentOperation, SpeakIn
 from hyalen.core.decisions.replay import perform, replay
+from hyalen.core.imaging.likeness import alike
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned
@@ -20,7 +21,7 @@ from hyalen.core.proofing.doubts import needs_evidence, page_doubts
 from hyalen.core.proofing.evidence import Known
 from hyalen.core.proofing.evidence import main_language as main_language_of
 from hyalen.core.structure.conformance import Conformance
-from hyalen.core.structure.landmarks import PageFacts, main_language, page_facts
+from hyalen.core.structure.landmarks import Landmark, PageFacts, main_language, page_facts
 from hyalen.core.structure.settling import Settled, settle, with_roles
 from hyalen.store.chances import save_chances, unpacked_chances
 from hyalen.store.database import Database
@@ -193,6 +194,29 @@ class Contents:
             [(rows[at]["id"], d) for at, d in found if at < len(rows) and d.key not in facts[at].accepted],
         )
 
+    def headings(self, document_id: int) -> list[tuple[int, Landmark, int]]:
+        """A document's headings in order: the id of each one's page, what is known of it, and its level."""
+        rows, facts = self._facts(document_id)
+        found = []
+        for row, page in zip(rows, facts, strict=True):
+            roles = _roles(row)
+            for mark in page.marks:
+                level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
+                if level is not None:
+                    found.append((int(row["id"]), mark, level))
+        return found
+
+    def pictures_like(self, document_id: int, page_id: int, region_id: str) -> list[tuple[int, str]]:
+        """The pictures of a document, as page and region, that show what this one shows; without it."""
+        rows, facts = self._facts(document_id)
+        looks = [
+            (int(row["id"]), region, look)
+            for row, f in zip(rows, facts, strict=True)
+            for region, look in f.looks.items()
+        ]
+        own = next((look for page, region, look in looks if (page, region) == (page_id, region_id)), "")
+        return [(p, r) for p, r, look in looks if alike(own, look) and (p, r) != (page_id, region_id)]
+
     def obstacles(self, document_id: int) -> list[str]:
         """What stands against saying that the document is PDF/UA."""
         document = self.database.row("SELECT title FROM document WHERE id = ?", document_id)
@@ -211,11 +235,16 @@ class Contents:
         return rows, [PageFacts.model_validate_json(r["facts"]) for r in rows]
 
 
+def _roles(row: sqlite3.Row) -> dict[str, Role]:
+    """By region, the roles that a page's document gives it."""
+    return {region: Role(now) for region, (now, *_) in json.loads(row["roles"]).items()}
+
+
 def _headings(rows: Sequence[sqlite3.Row], facts: Sequence[PageFacts]) -> tuple[list[Heading], str]:
     """A document's headings with the levels that it gives them, and the text of the first."""
     headings, first = [], ""
     for at, (row, page) in enumerate(zip(rows, facts, strict=True)):
-        roles = {region: Role(now) for region, (now, *_) in json.loads(row["roles"]).items()}
+        roles = _roles(row)
         for mark in page.marks:
             level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
             if level is not None:

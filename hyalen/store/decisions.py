@@ -10,7 +10,7 @@ from itertools import groupby
 from hyalen.core.decisions.decide import decide, name, short
 from hyalen.core.decisions.operations import Confirm, ContentOperation, Retext
 from hyalen.core.decisions.replacing import Replaced, replacing
-from hyalen.core.decisions.requests import AcceptDoubt, Request, SetWord
+from hyalen.core.decisions.requests import AcceptDoubt, EditError, Request, SetWord
 from hyalen.core.decisions.targets import word_of
 from hyalen.core.decisions.template import like
 from hyalen.core.decisions.wanted import wanted
@@ -179,6 +179,33 @@ class Decisions:
                 self.contents.add(db, page_id, content, operations, settles=False)
                 touched |= self.contents.take_touched()
                 done += len(operations)
+        return Outcome(label if touched else "", frozenset(touched | self._settled(document_id, touched)), words=done)
+
+    def across(
+        self, document_id: int, label: str, requests: Sequence[tuple[int, Request]], change_id: int = 0
+    ) -> Outcome:
+        """Make requests on many pages of a document as one change, page by page; see `use_template` for `change_id`.
+
+        What a page cannot take, having changed since, is passed over.
+        """
+        self._goes_on(document_id, change_id)
+        touched, done = set[int](), 0
+        for page_id, group in groupby(sorted(requests, key=lambda r: r[0]), key=lambda r: r[0]):
+            with self.database.write() as db:
+                self.contents.take_touched()
+                for _, request in group:
+                    content = self.pages.content(page_id)
+                    try:
+                        operations = decide(content, request, self.contents.lay(page_id)) if content else []
+                        if content is None or not operations:
+                            continue
+                        self.contents.add(db, page_id, content, operations, settles=False)
+                    except EditError:
+                        continue
+                    made = [(page_id, o) for o in operations]
+                    change_id = self._record(db, document_id, change_id, label, made)
+                    done += len(operations)
+                touched |= self.contents.take_touched()
         return Outcome(label if touched else "", frozenset(touched | self._settled(document_id, touched)), words=done)
 
     def _goes_on(self, document_id: int, change_id: int) -> None:

@@ -20,14 +20,25 @@ class Deliveries:
     def edition(self, document_id: int) -> str:
         """Changes whenever anything that is delivered changes."""
         row = self.database.row(
-            f"""SELECT d.title, d.language, d.labels, d.particulars, count(p.content) AS pages, coalesce(sum(p.revision), 0) AS changes,
+            f"""SELECT d.title, d.language, d.labels, d.particulars, d.abbreviations, d.bookmarks,
+                  count(p.content) AS pages, coalesce(sum(p.revision), 0) AS changes,
                   coalesce(sum((p.position + 1) * p.id), 0) AS places
                 FROM document d LEFT JOIN page p ON p.document_id = d.id AND p.{LIVE.replace("AND ", "AND p.")}
                 WHERE d.id = ?""",
             document_id,
         )
         assert row is not None
-        told = ("pages", "changes", "places", "title", "language", "labels", "particulars")
+        told = (
+            "pages",
+            "changes",
+            "places",
+            "title",
+            "language",
+            "labels",
+            "particulars",
+            "abbreviations",
+            "bookmarks",
+        )
         return ".".join(str(row[each]) for each in told)
 
     def delivered(self, task: TaskRecord, name: str, blob: str, size: int) -> bool:

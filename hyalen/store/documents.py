@@ -7,14 +7,15 @@ import time
 from collections.abc import Sequence
 
 from hyalen.core.formats.names import delivery_stem
+from hyalen.core.model.document import Particulars
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.doubts import Stage
 from hyalen.store.database import Database
 from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFound, ProblemRecord
 from hyalen.store.tasks import Tasks
 
-BATCH = "id, name, languages, created"
-DOCUMENT = """labels, particulars, id, batch_id, source_name, source_blob, stem, position, title, language, found_language, languages,
+BATCH = "id, name, languages, created, particulars"
+DOCUMENT = """labels, particulars, abbreviations, bookmarks, id, batch_id, source_name, source_blob, stem, position, title, language, found_language, languages,
   first_languages, page_count, settled, duplex, note, revision"""
 
 
@@ -52,6 +53,13 @@ class Documents:
         )
         return [BatchCounts(BatchRecord.of(r), r["documents"], r["pages"], r["doubts"], r["busy"]) for r in rows]
 
+    def tell_batch(self, batch_id: int, particulars: Particulars) -> None:
+        """What is told of documents that are brought in from now on."""
+        self.batch(batch_id)
+        with self.database.write() as db:
+            told = particulars.model_dump_json(exclude_defaults=True)
+            db.execute("UPDATE batch SET particulars = ? WHERE id = ?", (told, batch_id))
+
     # Documents
 
     def keep_picture(self, document_id: int, blob: str) -> None:
@@ -68,14 +76,18 @@ class Documents:
         indices = range(pages) if isinstance(pages, int) else pages
         batch = self.batch(batch_id)
         stem, languages = delivery_stem(source_name), json.dumps(batch.languages)
+        told = batch.particulars.model_dump_json(exclude_defaults=True)
         with self.database.write() as db:
             cursor = db.execute(
                 """INSERT INTO document (batch_id, position, source_name, stem, source_blob, title, languages,
-                     first_languages, page_count, note)
+                     first_languages, page_count, note, particulars, first_particulars)
                    VALUES (?, (SELECT coalesce(max(position), 0) + 1 FROM document WHERE batch_id = ?),
-                     ?, ?, ?, ?, ?, ?, ?, ?)""",
-                (batch_id, batch_id, source_name, stem, source_blob, stem, languages, languages, len(indices), note),
-            )
+                     ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+                (
+                    batch_id, batch_id, source_name, stem, source_blob, stem, languages, languages, len(indices), note,
+                    told, told,
+                ),
+            )  # fmt: skip
             document_id = int(cursor.lastrowid or 0)
             treatment = Treatment().model_dump_json(exclude_defaults=True)
             for position, index in enumerate(indices):

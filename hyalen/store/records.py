@@ -6,7 +6,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from hyalen.core.model.document import LabelRange, PageKind, Particulars, TextFrom
+from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, PageKind, Particulars, TextFrom
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Half, Treatment, as_made
 from hyalen.store.database import Row
@@ -21,16 +21,28 @@ def named(row: Row, *names: str) -> dict[str, Any]:
     return {name: row[name] for name in names}
 
 
+def _bookmarks(value: str) -> tuple[BookmarkEntry, ...] | None:
+    entries = json.loads(value)
+    return None if entries is None else tuple(BookmarkEntry.model_validate(e) for e in entries)
+
+
 @dataclass(frozen=True, slots=True)
 class BatchRecord:
+    """`particulars` are told of each document that is brought in to it."""
+
     id: int
     name: str
     languages: tuple[str, ...]
     created: float
+    particulars: Particulars
 
     @classmethod
     def of(cls, row: Row) -> BatchRecord:
-        return cls(**named(row, "id", "name", "created"), languages=tuple(json.loads(row["languages"])))
+        return cls(
+            **named(row, "id", "name", "created"),
+            languages=tuple(json.loads(row["languages"])),
+            particulars=Particulars.model_validate_json(row["particulars"]),
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +76,8 @@ class DocumentRecord:
     revision: int
     labels: tuple[LabelRange, ...]
     particulars: Particulars
+    abbreviations: tuple[Abbreviation, ...]
+    bookmarks: tuple[BookmarkEntry, ...] | None
 
     @classmethod
     def of(cls, row: Row) -> DocumentRecord:
@@ -79,6 +93,8 @@ class DocumentRecord:
             duplex=bool(row["duplex"]),
             labels=tuple(LabelRange.model_validate(r) for r in json.loads(row["labels"])),
             particulars=Particulars.model_validate_json(row["particulars"]),
+            abbreviations=tuple(Abbreviation.model_validate(a) for a in json.loads(row["abbreviations"])),
+            bookmarks=_bookmarks(row["bookmarks"]),
         )
 
 

@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from hyalen.core.decisions.operations import (
     CONTENT_KINDS,
+    Abbreviate,
     Arrange,
     Entitle,
     LabelPages,
@@ -15,13 +16,14 @@ from hyalen.core.decisions.operations import (
     ReadAfresh,
     ReadIn,
     ScanBothSides,
+    SetBookmarks,
     SpeakIn,
     TakeOut,
     TakeTextFrom,
     Tell,
     Treat,
 )
-from hyalen.core.model.document import LabelRange, Particulars, TextFrom
+from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, Particulars, TextFrom
 from hyalen.core.model.treatment import Switch, Treatment
 from hyalen.store.arrangement import Arrangement
 from hyalen.store.contents import Contents
@@ -63,6 +65,14 @@ class Settings:
 
     def tell(self, document_id: int, particulars: Particulars) -> Outcome:
         return self._set(document_id, "particulars of the document", [(None, Tell(particulars=particulars))])
+
+    def abbreviate(self, document_id: int, abbreviations: Sequence[Abbreviation]) -> Outcome:
+        return self._set(document_id, "abbreviations", [(None, Abbreviate(abbreviations=tuple(abbreviations)))])
+
+    def set_bookmarks(self, document_id: int, entries: Sequence[BookmarkEntry] | None) -> Outcome:
+        """The bookmarks as they are to be; None for the headings."""
+        made = SetBookmarks(bookmarks=None if entries is None else tuple(entries))
+        return self._set(document_id, "bookmarks", [(None, made)])
 
     def scan_both_sides(self, document_id: int, duplex: bool) -> Outcome:
         label = "both sides scanned in turn" if duplex else "one side scanned"
@@ -214,8 +224,20 @@ class Settings:
                 db.execute("UPDATE document SET labels = ? WHERE id = ?", (ranges, document_id))
             case Tell():
                 now = journal.document_setting(document_id, Tell)
-                told_of = (now.particulars if now else Particulars()).model_dump_json(exclude_defaults=True)
-                db.execute("UPDATE document SET particulars = ? WHERE id = ?", (told_of, document_id))
+                told_of = now.particulars.model_dump_json(exclude_defaults=True) if now else None
+                db.execute(
+                    "UPDATE document SET particulars = coalesce(?, first_particulars) WHERE id = ?",
+                    (told_of, document_id),
+                )
+            case Abbreviate():
+                short = journal.document_setting(document_id, Abbreviate)
+                listed = json.dumps([a.model_dump() for a in short.abbreviations] if short else [])
+                db.execute("UPDATE document SET abbreviations = ? WHERE id = ?", (listed, document_id))
+            case SetBookmarks():
+                marks = journal.document_setting(document_id, SetBookmarks)
+                kept = marks.bookmarks if marks else None
+                entries = None if kept is None else [e.model_dump(exclude_defaults=True) for e in kept]
+                db.execute("UPDATE document SET bookmarks = ? WHERE id = ?", (json.dumps(entries), document_id))
             case ReadIn() if page_id is None:
                 told = journal.document_setting(document_id, ReadIn)
                 value = json.dumps(told.languages) if told and told.languages else None

@@ -25,7 +25,7 @@ from hyalen.store.search import Search, index_all
 from hyalen.store.settings import Settings
 from hyalen.store.tasks import Tasks
 from hyalen.store.treatments import Treatments
-from hyalen.store.upgrade import judge_words, snapshots_to_decisions
+from hyalen.store.upgrade import judge_words, note_facts, snapshots_to_decisions
 from hyalen.store.wordlists import WordLists
 
 DATABASE = "hyalen.sqlite3"
@@ -47,7 +47,9 @@ class Store:
         directory.mkdir(parents=True, exist_ok=True)
         self.directory = directory
         self.blobs = Blobs(directory / "blobs")
-        self.database = Database(directory / DATABASE, {3: snapshots_to_decisions, 7: index_all, 10: judge_words})
+        self.database = Database(
+            directory / DATABASE, {3: snapshots_to_decisions, 7: index_all, 10: judge_words, 11: note_facts}
+        )
         self.tasks = Tasks(self.database)
         self.documents = Documents(self.database, self.tasks)
         self.pages = Pages(self.database)

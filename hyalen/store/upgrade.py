@@ -53,7 +53,7 @@ class _Change(NamedTuple):
 
 def judge_words(db: sqlite3.Connection) -> None:
     """What is to be expected of words that were read before anyone told their chances or what they are like, and what was not checked (migration 10)."""
-    for row in db.execute("SELECT id, document_id, roles FROM page WHERE content IS NOT NULL").fetchall():
+    for row in db.execute("SELECT id, document_id FROM page WHERE content IS NOT NULL").fetchall():
         content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
         judged = judge(content)
         save_chances(db, row[0], judged, main_language(content))
@@ -61,7 +61,13 @@ def judge_words(db: sqlite3.Connection) -> None:
         found = [*word_doubts(judged, main_language(content)), *page_findings(content)]
         add_doubts(db, row[1], ((row[0], d) for d in found if d.key not in content.accepted))
         set_judgements(db, row[0], judgements(content))
-        read_roles = {region: Role(was) for region, (_, was) in json.loads(row[2]).items()}
+
+
+def note_facts(db: sqlite3.Connection) -> None:
+    """What the document as a whole is told by, of pages that were read before more of it was noted (migration 11)."""
+    for row in db.execute("SELECT id, roles FROM page WHERE content IS NOT NULL").fetchall():
+        content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
+        read_roles = {region: Role(was) for region, (_, was, *_) in json.loads(row[1]).items()}
         facts = page_facts(content, read_roles).model_dump_json(exclude_defaults=True)
         db.execute("UPDATE page SET facts = ? WHERE id = ?", (facts, row[0]))
 

@@ -58,6 +58,7 @@ def batch_of(store: Store, batch_id: int) -> Batch:
         id=batch_id,
         name=batch.name,
         languages=list(batch.languages),
+        particulars=batch.particulars,
         documents=documents,
         doubts=store.doubts.count_batch(batch_id),
         left=LeftInBatch(words=left.words, expected=round(left.expected, 1), between=left.between),
@@ -137,6 +138,7 @@ def document_of(store: Store, document_id: int) -> Document:
         labels=page_labels(document.labels, len(pages)),
         ranges=list(document.labels),
         particulars=document.particulars,
+        abbreviations=list(document.abbreviations),
         pages=[summary_of(p) for p in pages],
     )
 

@@ -19,6 +19,7 @@ from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import delivery_stem
 from hyalen.core.languages import is_right_to_left, language_name, language_tag
 from hyalen.core.model.content import RegionKind, Role
+from hyalen.core.model.document import Particulars
 from hyalen.core.proofing.doubts import SURE, Stage
 from hyalen.core.read import AUTO
 from hyalen.core.reading.engine import installed_languages
@@ -30,6 +31,7 @@ from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import (
     About,
     Batch,
+    BatchParticulars,
     BatchSummary,
     DeliveryOrder,
     FileProblem,
@@ -104,6 +106,18 @@ def add_batch(new: NewBatch, given: Given) -> Batch:
 @router.get("/batches/{batch_id}")
 def get_batch(batch_id: Id, given: Given) -> Batch:
     return batch_of(given.store, batch_id)
+
+
+@router.put("/batches/{batch_id}/particulars")
+def tell_batch(batch_id: Id, wanted: BatchParticulars, given: Given) -> Batch:
+    """What is told of each document of the batch that is brought in from now on."""
+    store, told = given.store, wanted.particulars.model_dump(exclude_defaults=True)
+    store.documents.tell_batch(batch_id, wanted.particulars)
+    for document in store.documents.of_batch(batch_id) if wanted.fill else ():
+        own = document.particulars.model_dump(exclude_defaults=True)
+        if told | own != own:
+            store.settings.tell(document.id, Particulars.model_validate(told | own))
+    return batch_of(store, batch_id)
 
 
 @router.delete("/batches/{batch_id}", status_code=204)

@@ -76,7 +76,8 @@ def read_aloud(
     """What is heard of the blocks that begin on some pages, in order."""
     document = given.store.documents.document(document_id)
     ids, contents = given.store.pages.read_ids(document_id), given.store.pages.contents(document_id)
-    tree = StructureTree(document.title, document.language or "eng", contents)
+    told = {a.short: a.full for a in document.abbreviations}
+    tree = StructureTree(document.title, document.language or "eng", contents, abbreviations=told)
     nodes = takewhile(lambda node: node.first.page < page + count, tree.nodes(max(0, page - 1)))
     said = [s for node in nodes if node.first.page >= page for s in spoken([node])]
     return SpokenPart(

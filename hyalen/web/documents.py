@@ -70,6 +70,8 @@ def change_document(document_id: Id, change: DocumentChange, given: Given) -> Do
             settings.label_pages(document_id, change.ranges)
         if change.particulars is not None and change.particulars != document.particulars:
             settings.tell(document_id, change.particulars)
+        if change.abbreviations is not None and tuple(change.abbreviations) != document.abbreviations:
+            settings.abbreviate(document_id, change.abbreviations)
     given.foreman.wake()
     return document_of(given.store, document_id)
 
@@ -125,7 +127,8 @@ def read_through(
     """The blocks that begin on `count` pages from `page` on, as they will be delivered."""
     document = given.store.documents.document(document_id)
     ids, contents = given.store.pages.read_ids(document_id), given.store.pages.contents(document_id)
-    tree = StructureTree(document.title, document.language or "eng", contents)
+    told = {a.short: a.full for a in document.abbreviations}
+    tree = StructureTree(document.title, document.language or "eng", contents, abbreviations=told)
     items: list[FlowItem] = []
     # What began on the page before may go on here.
     for node in tree.nodes(max(0, page - 1)):

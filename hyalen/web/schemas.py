@@ -8,13 +8,13 @@ from pydantic import AfterValidator, BaseModel, Field
 
 from hyalen.core.accessibility.catalogue import Judge
 from hyalen.core.accessibility.spoken import Kind
-from hyalen.core.decisions.requests import MOST_OF_A_LINE, Request
+from hyalen.core.decisions.requests import MOST_OF_A_LINE, Pixel, Request
 from hyalen.core.model.content import PageContent, RegionKind, Role
-from hyalen.core.model.document import LabelRange, Particulars, TextFrom
+from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, Particulars, TextFrom
 from hyalen.core.model.flaws import flaw
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box
-from hyalen.core.model.text import OneLine
+from hyalen.core.model.text import Lines, OneLine
 from hyalen.core.model.treatment import Applied, Finding, Half, Mesh, Patch, Treatment
 from hyalen.core.proofing.doubts import Mend, Stage
 from hyalen.core.proofing.search import MOST_OF_A_PATTERN, Way
@@ -156,10 +156,18 @@ class LeftInBatch(BaseModel):
     between: tuple[int, int]
 
 
+class BatchParticulars(BaseModel):
+    """What is told of documents that are brought in; with `fill`, of those that are there too where nothing is told."""
+
+    particulars: Particulars
+    fill: bool = False
+
+
 class Batch(BaseModel):
     id: int
     name: str
     languages: list[str]
+    particulars: Particulars
     documents: list[DocumentSummary]
     doubts: dict[str, int]
     left: LeftInBatch
@@ -216,6 +224,7 @@ class Document(DocumentHead):
     labels: list[str] = Field(description="what each page is called")
     ranges: list[LabelRange]
     particulars: Particulars
+    abbreviations: list[Abbreviation]
 
 
 class DocumentChange(OfRevision):
@@ -225,6 +234,7 @@ class DocumentChange(OfRevision):
     duplex: bool | None = None
     ranges: list[LabelRange] | None = Field(default=None, max_length=500)
     particulars: Particulars | None = None
+    abbreviations: list[Abbreviation] | None = Field(default=None, max_length=1_000)
 
 
 class OpenDoubt(BaseModel):
@@ -681,6 +691,77 @@ class FlowPart(BaseModel):
 
     items: list[FlowItem]
     following: int | None
+
+
+class HeadingTold(BaseModel):
+    """A heading of a document; `alike` is the same for all that are set like it."""
+
+    page_id: int
+    position: int
+    region_id: str
+    level: int
+    text: str
+    reason: str
+    drawn: bool
+    alike: str
+    box: Box | None
+    image: str | None
+    size: tuple[int, int] | None
+
+
+class BlockPlace(BaseModel):
+    page: Id
+    region: str = Field(max_length=100)
+
+
+class RolesOfMany(BaseModel):
+    """What blocks of several pages are for; `change` goes on with a change that was begun."""
+
+    role: Role
+    places: list[BlockPlace] = Field(min_length=1, max_length=5_000)
+    change: int | None = None
+
+
+class Bookmarked(BaseModel):
+    """A bookmark, the number of its page from 0, and the heading that it follows."""
+
+    entry: BookmarkEntry
+    position: int
+    region_id: str | None
+
+
+class Bookmarks(BaseModel):
+    """A document's bookmarks; `from_headings` where nobody has had a hand in them."""
+
+    revision: int
+    from_headings: bool
+    bookmarks: list[Bookmarked]
+
+
+class BookmarksChange(OfRevision):
+    entries: list[BookmarkEntry] | None = Field(max_length=20_000)
+
+
+class BookmarkPlace(OfRevision):
+    """Where a new bookmark leads: a block, an area in pixels of the cleaned page, or the page as a whole."""
+
+    page: Id
+    region: str | None = Field(default=None, max_length=100)
+    area: tuple[Pixel, Pixel, Pixel, Pixel] | None = None
+    title: OneLine = Field(default="", max_length=500)
+
+
+class LikePicture(BaseModel):
+    page_id: int
+    position: int
+    region_id: str
+
+
+class DescribeAlike(BaseModel):
+    page: Id
+    region: str = Field(max_length=100)
+    text: Lines = Field(default="", max_length=100_000)
+    decorative: bool = False
 
 
 class Started(BaseModel):

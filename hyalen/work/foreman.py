@@ -21,6 +21,7 @@ from hyalen.core.model.document import OwnPage, PageKind
 from hyalen.core.model.text import fit
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
+from hyalen.core.structure.bookmarks import numbered
 from hyalen.store.records import PageRecord, TaskRecord
 from hyalen.store.store import Store
 from hyalen.store.tasks import MOST_ATTEMPTS
@@ -282,7 +283,7 @@ class Foreman:
         pictures = {name: str(store.blobs.path(name)) for name in store.documents.pictures(document.id)}
         write_manuscript(
             manuscript, document.title, document.language or "eng", (parts(i) for i in ids), pictures,
-            document.labels, document.particulars,
+            document.labels, document.particulars, document.abbreviations, numbered(document.bookmarks, ids),
         )  # fmt: skip
         options = DeliveryOptions.model_validate(task.settings.get("options", {}))
         arguments = (str(manuscript), str(out), task.settings["format"], options)

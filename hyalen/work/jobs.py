@@ -38,7 +38,7 @@ from hyalen.core.model.treatment import (
     as_made,
 )
 from hyalen.core.proofing.doubts import SURE
-from hyalen.core.read import AUTO, read_content, read_own_content, with_contrast
+from hyalen.core.read import AUTO, read_content, read_own_content, with_looks
 from hyalen.core.reading.upright import find_turn
 from hyalen.work.manuscript import Manuscript
 
@@ -129,7 +129,7 @@ def read(image: bytes, dpi: float, languages: Sequence[str], shown: bool = True)
     cv2.setNumThreads(1)
     page = decode(image)
     content = read_content(page, dpi, tuple(languages))
-    return with_contrast(page, content) if shown else content
+    return with_looks(page, content) if shown else content
 
 
 class Own(NamedTuple):
@@ -151,7 +151,7 @@ def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own,
     except SourceError:
         found, noted = [], []
     page = decode(image)
-    content = with_contrast(page, read_own_content(page, cleaned.dpi, tuple(languages), found, choice))
+    content = with_looks(page, read_own_content(page, cleaned.dpi, tuple(languages), found, choice))
     return content.model_copy(update={"comments": tuple(noted)})
 
 

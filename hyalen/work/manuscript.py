@@ -6,8 +6,9 @@ import json
 import struct
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
-from hyalen.core.model.document import LabelRange, OwnPage, Particulars
+from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, OwnPage, Particulars
 from hyalen.core.model.packing import LazyPages
 from hyalen.core.structure.tree import StructureTree
 
@@ -22,10 +23,13 @@ def write_manuscript(
     pictures: Mapping[str, str] | None = None,
     labels: Sequence[LabelRange] = (),
     particulars: Particulars | None = None,
+    abbreviations: Sequence[Abbreviation] = (),
+    bookmarks: Sequence[BookmarkEntry] | None = None,
 ) -> None:
     """Packed contents, each with the path of its page's image, and where the page is as it came if it may be kept so.
 
-    Only one is in memory at a time. `pictures` are the paths of the images in pictures' stead, by name.
+    Only one is in memory at a time. `pictures` are the paths of the images in pictures' stead, by name;
+    the pages of `bookmarks` are numbers, from 0.
     """
     offsets: list[int] = []
     images: list[str] = []
@@ -38,11 +42,17 @@ def write_manuscript(
             images.append(image)
             file.write(_LENGTH.pack(len(content)) + content)
         index = file.tell()
-        head = {"title": title, "language": language, "offsets": offsets, "images": images, "own": own}
+        head: dict[str, Any] = {"title": title, "language": language, "offsets": offsets, "images": images, "own": own}
         head["pictures"] = dict(pictures or {})
         head["labels"] = [each.model_dump() for each in labels]
         head["particulars"] = (particulars or Particulars()).model_dump()
+        head["abbreviations"] = {each.short: each.full for each in abbreviations}
+        head["bookmarks"] = None if bookmarks is None else [each.model_dump() for each in bookmarks]
         file.write(json.dumps(head).encode("utf8") + _LENGTH.pack(index))
+
+
+def _entries(told: Sequence[object] | None) -> list[BookmarkEntry] | None:
+    return None if told is None else [BookmarkEntry.model_validate(each) for each in told]
 
 
 class Manuscript:
@@ -68,6 +78,8 @@ class Manuscript:
             pictures=self._picture,
             labels=[LabelRange.model_validate(each) for each in head["labels"]],
             particulars=Particulars.model_validate(head["particulars"]),
+            abbreviations=head["abbreviations"],
+            bookmarks=_entries(head["bookmarks"]),
         )
 
     def image(self, index: int) -> bytes:

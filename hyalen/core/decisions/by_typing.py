@@ -27,7 +27,7 @@ from hyalen.core.decisions.requests import (
     SetStyle,
 )
 from hyalen.core.decisions.running import rewording
-from hyalen.core.decisions.targets import region_of, word_of
+from hyalen.core.decisions.targets import region_of, runs_of, word_of
 from hyalen.core.model.content import Line, PageContent, Word
 from hyalen.core.model.geometry import Box
 
@@ -132,21 +132,9 @@ def _part(content: PageContent, request: PartBlock, lay: Lay) -> Split:
 
 
 def _restyle(content: PageContent, request: SetStyle, lay: Lay) -> list[ContentOperation]:
-    """A line's neighbouring words together, so that a later reading that parts them otherwise finds them."""
-    wanted = set(request.word_ids)
-    for each in wanted:
-        word_of(content, each)
-    operations: list[ContentOperation] = []
-    for region in content.everything:
-        for line in region.all_lines:
-            run: list[Word] = []
-            for word in (*line.words, None):
-                if word is not None and word.id in wanted:
-                    run.append(word)
-                elif run:
-                    inks = tuple(lay.word(w) for w in run)
-                    operations.append(
-                        Restyle(words=inks, style=request.style, on=request.on, start=request.start, end=request.end)
-                    )
-                    run = []
-    return operations
+    return [
+        Restyle(
+            words=tuple(map(lay.word, run)), style=request.style, on=request.on, start=request.start, end=request.end
+        )
+        for run in runs_of(content, request.word_ids)
+    ]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hyalen.core.decisions.by_hand import by_hand, name_by_hand
+from hyalen.core.decisions.by_tagging import by_tagging, name_by_tagging
 from hyalen.core.decisions.by_typing import by_typing, name_by_typing
 from hyalen.core.decisions.ink import Ink, Lay
 from hyalen.core.decisions.operations import (
@@ -26,9 +27,11 @@ from hyalen.core.decisions.requests import (
     JoinLines,
     JoinWords,
     Move,
+    NestRegions,
     PartBlock,
     Request,
     SetAlternative,
+    SetData,
     SetLanguage,
     SetLine,
     SetRole,
@@ -36,6 +39,8 @@ from hyalen.core.decisions.requests import (
     SetStyle,
     SetText,
     SetWord,
+    SetWordLanguage,
+    TieCaption,
 )
 from hyalen.core.decisions.targets import region_of, retext, word_of
 from hyalen.core.languages import is_language
@@ -91,6 +96,8 @@ def decide(content: PageContent, request: Request, lay: Lay, read: Sequence[Part
             return [] if request.key in content.accepted else [leave(content, request.key, lay)]
         case JoinWords() | BreakLine() | JoinLines() | InsertLine() | PartBlock() | SetStyle() | SetRunning():
             return by_typing(content, request, lay)
+        case NestRegions() | TieCaption() | SetWordLanguage() | SetData():
+            return by_tagging(content, request, lay)
         case _:
             return by_hand(content, request, lay, read)
 
@@ -112,7 +119,7 @@ def name(request: Request, content: PageContent) -> str:
         case SetRole():
             return request.role.value.replace("_", " ")
         case SetAlternative():
-            return "decorative picture" if request.decorative else "description of a picture"
+            return "decorative picture" if request.decorative else "description"
         case SetLanguage():
             return "language of a block"
         case Move():
@@ -121,6 +128,8 @@ def name(request: Request, content: PageContent) -> str:
             return "doubt left as it is"
         case JoinWords() | BreakLine() | JoinLines() | InsertLine() | PartBlock() | SetStyle() | SetRunning():
             return name_by_typing(request, content)
+        case NestRegions() | TieCaption() | SetWordLanguage() | SetData():
+            return name_by_tagging(request)
         case _:
             return name_by_hand(request)
 

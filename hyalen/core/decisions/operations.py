@@ -8,7 +8,7 @@ from pydantic import Field
 
 from hyalen.core.decisions.ink import Corners, Ink, InkGrid, InkLine, Places
 from hyalen.core.model.content import RegionKind, Role
-from hyalen.core.model.document import LabelRange, Particulars, TextFrom
+from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, Particulars, TextFrom
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Frozen
 from hyalen.core.model.treatment import Treatment
@@ -223,6 +223,38 @@ class Fill(Frozen):
     text: str
 
 
+class Nest(Frozen):
+    """How deep a list item or an entry of the contents stands, 0 for the outermost."""
+
+    op: Literal["nest"] = "nest"
+    region: Ink
+    depth: int = Field(ge=0)
+
+
+class Tie(Frozen):
+    """A text is the caption of a picture or table, or of nothing."""
+
+    op: Literal["tie"] = "tie"
+    caption: Ink
+    to: Ink | None
+
+
+class SayIn(Frozen):
+    """Words are in another language than their block (ISO 639-3)."""
+
+    op: Literal["say_in"] = "say_in"
+    words: tuple[Ink, ...] = Field(min_length=1)
+    language: str
+
+
+class ChartData(Frozen):
+    """What a chart shows, as rows of which the first is of headers."""
+
+    op: Literal["chart_data"] = "chart_data"
+    region: Ink
+    rows: tuple[tuple[str, ...], ...]
+
+
 class Leave(Frozen):
     """A doubt is left as it is; `at` is the word or region it is about, else the whole page."""
 
@@ -263,6 +295,10 @@ ContentOperation = Annotated[
     | BreakBefore
     | JoinNext
     | InsertRow
+    | Nest
+    | Tie
+    | SayIn
+    | ChartData
     | ReadAfresh,
     Field(discriminator="op"),
 ]
@@ -340,8 +376,33 @@ class Tell(Frozen):
     particulars: Particulars
 
 
+class Abbreviate(Frozen):
+    """What a document's abbreviations stand for."""
+
+    op: Literal["abbreviate"] = "abbreviate"
+    abbreviations: tuple[Abbreviation, ...]
+
+
+class SetBookmarks(Frozen):
+    """A document's bookmarks; None for its headings alone."""
+
+    op: Literal["set_bookmarks"] = "set_bookmarks"
+    bookmarks: tuple[BookmarkEntry, ...] | None
+
+
 Setting = Annotated[
-    LabelPages | Tell | Treat | ReadIn | TakeTextFrom | TakeOut | Arrange | Entitle | SpeakIn | ScanBothSides,
+    LabelPages
+    | Tell
+    | Abbreviate
+    | SetBookmarks
+    | Treat
+    | ReadIn
+    | TakeTextFrom
+    | TakeOut
+    | Arrange
+    | Entitle
+    | SpeakIn
+    | ScanBothSides,
     Field(discriminator="op"),
 ]
 Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
@@ -349,7 +410,7 @@ Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
 CONTENT_MODELS: tuple[type[Frozen], ...] = (
     Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Omit,
     Substitute, Resize, Recast, Reread, Thread, Regrid, Fill, Leave, Restyle, BreakBefore,
-    JoinNext, InsertRow, ReadAfresh,
+    JoinNext, InsertRow, Nest, Tie, SayIn, ChartData, ReadAfresh,
 )  # fmt: skip
 _SETTINGS: tuple[type[Frozen], ...] = (
     Treat,
@@ -362,6 +423,8 @@ _SETTINGS: tuple[type[Frozen], ...] = (
     ScanBothSides,
     LabelPages,
     Tell,
+    Abbreviate,
+    SetBookmarks,
 )
 CONTENT_KINDS = tuple(str(model.model_fields["op"].default) for model in CONTENT_MODELS)
 _MODELS = {str(model.model_fields["op"].default): model for model in (*CONTENT_MODELS, *_SETTINGS)}

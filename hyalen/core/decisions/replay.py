@@ -12,6 +12,7 @@ from hyalen.core.decisions.operations import (
     AssignLanguage,
     AssignRole,
     BreakBefore,
+    ChartData,
     Confirm,
     ContentOperation,
     Describe,
@@ -22,6 +23,7 @@ from hyalen.core.decisions.operations import (
     JoinNext,
     Leave,
     Merge,
+    Nest,
     Omit,
     ReadAfresh,
     Recast,
@@ -33,9 +35,11 @@ from hyalen.core.decisions.operations import (
     Resize,
     Restyle,
     Retext,
+    SayIn,
     Split,
     Substitute,
     Thread,
+    Tie,
 )
 from hyalen.core.decisions.requests import EditError
 from hyalen.core.decisions.roles import assign_role, describe, reorder
@@ -54,6 +58,7 @@ from hyalen.core.decisions.shaping import (
 )
 from hyalen.core.decisions.styling import restyle
 from hyalen.core.decisions.tables import fill, regrid
+from hyalen.core.decisions.tagging import chart_data, nest, say_in, tie
 from hyalen.core.decisions.wording import confirm, insert, replaced, retext
 from hyalen.core.model.content import PageContent
 
@@ -139,6 +144,14 @@ def perform(content: PageContent, operation: ContentOperation, lay: Lay) -> Page
             return join_next(content, operation, lay)
         case InsertRow():
             return insert_row(content, operation, lay)
+        case Nest():
+            return nest(content, operation, lay)
+        case Tie():
+            return tie(content, operation, lay)
+        case SayIn():
+            return say_in(content, operation, lay)
+        case ChartData():
+            return chart_data(content, operation, lay)
         case Leave():
             return _leave(content, operation, lay)
         case ReadAfresh():

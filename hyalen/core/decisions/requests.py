@@ -266,6 +266,44 @@ class SetRunning(Frozen):
     text: OneLine = Field(max_length=MOST_OF_A_BLOCK)
 
 
+# Structure by hand
+
+
+class NestRegions(Frozen):
+    """Let list items or entries of the contents stand one deeper, or one less deep."""
+
+    op: Literal["nest_regions"] = "nest_regions"
+    region_ids: RegionIds
+    by: Literal[-1, 1]
+
+
+class TieCaption(Frozen):
+    """Make a text the caption of a picture or table, of nothing where `to` is None."""
+
+    op: Literal["tie_caption"] = "tie_caption"
+    region_id: str
+    to: str | None
+
+
+class SetWordLanguage(Frozen):
+    """Say which language words are in (ISO 639-3)."""
+
+    op: Literal["set_word_language"] = "set_word_language"
+    word_ids: Annotated[tuple[str, ...], Field(min_length=1, max_length=2_000)]
+    language: str
+
+
+DataRow = Annotated[tuple[Annotated[OneLine, Field(max_length=1_000)], ...], Field(max_length=50)]
+
+
+class SetData(Frozen):
+    """Say what a chart shows, as rows of which the first is of headers; none takes them away."""
+
+    op: Literal["set_data"] = "set_data"
+    region_id: str
+    rows: Annotated[tuple[DataRow, ...], Field(max_length=500)]
+
+
 # Tables by hand
 
 
@@ -359,6 +397,7 @@ ByHand = (
     | ReadRegions
 )
 OnText = JoinWords | BreakLine | JoinLines | InsertLine | PartBlock | SetStyle | SetRunning
+OnStructure = NestRegions | TieCaption | SetWordLanguage | SetData
 OnTable = FindLines | MoveLine | AddLine | RemoveLine | MergeCells | PartCell | SetHeaders | SetCell
 Request = Annotated[
     SetWord
@@ -371,6 +410,7 @@ Request = Annotated[
     | Move
     | AcceptDoubt
     | OnText
+    | OnStructure
     | ByHand
     | OnTable,
     Field(discriminator="op"),

@@ -65,8 +65,10 @@ def placed(content: PageContent, region: Region) -> PageContent:
 
 
 def describe(content: PageContent, region: Region, operation: Describe) -> PageContent:
+    if region.kind is RegionKind.TABLE and not operation.decorative:  # the summary of a table
+        return replaced(content, region.model_copy(update={"alternative_text": operation.text or None}))
     if not region.kind.is_picture:
-        raise EditError("only a figure or a formula has a description")
+        raise EditError("only a picture, a table or a formula has a description")
     own = next(role for role, kind in _PICTURE_KINDS.items() if kind is region.kind)
     changed = region.model_copy(
         update={

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from difflib import SequenceMatcher
+from itertools import groupby
 
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.operations import ContentOperation, Insert, Retext
@@ -37,6 +38,26 @@ def region_of(content: PageContent, region_id: str) -> Region:
         return content.region(region_id)
     except KeyError:
         raise EditError(f"the page has no region {region_id}") from None
+
+
+def runs_of(content: PageContent, word_ids: Iterable[str]) -> list[list[Word]]:
+    """Words by those that stand side by side in a line, so that a later reading that parts them otherwise finds them.
+
+    Raises
+    ------
+    EditError
+        If the page has not all of them.
+    """
+    wanted = set(word_ids)
+    for each in wanted:
+        word_of(content, each)
+    runs: list[list[Word]] = []
+    for region in content.everything:
+        for line in region.all_lines:
+            for chosen, group in groupby(line.words, key=lambda word: word.id in wanted):
+                if chosen:
+                    runs.append(list(group))
+    return runs
 
 
 def retext(line: Line, text: str, lay: Lay) -> Iterator[ContentOperation]:

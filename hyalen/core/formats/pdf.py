@@ -32,7 +32,7 @@ from hyalen.core.languages import language_tag
 from hyalen.core.model.content import Line, PageContent, Role, WordState
 from hyalen.core.model.document import LabelRange, OwnPage, Particulars
 from hyalen.core.model.geometry import Box, union
-from hyalen.core.structure.bookmarks import Bookmark, bookmarks
+from hyalen.core.structure.bookmarks import Bookmark, HeadingPlace, bookmarks
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.flow import LineEnd, Run, line_end
 from hyalen.core.structure.headers import is_irregular
@@ -177,7 +177,8 @@ class _Writer:
             self._close_before(node.first.page)
             self._add(node, top)
             if node.tag.heading_level is not None:
-                headings.append(Node(node.tag, node.language, pieces=(node.first._replace(lines=()),), text=node.text))
+                page, region, _ = node.first
+                headings.append(HeadingPlace(page, node.tag.heading_level, node.text, region.id))
         self._close_before(len(tree.pages))
         for number, element in enumerate(self.linked, len(self.sheets)):
             self.numbers.extend([number, element])
@@ -193,7 +194,7 @@ class _Writer:
         pdf.Root.MarkInfo = Dictionary(Marked=True)
         pdf.Root.Lang = String(language_tag(tree.language))
         pdf.Root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
-        self._outline(bookmarks(headings))
+        self._outline(bookmarks(headings, tree.bookmarks))
         self._labels()
         self._identify(made, conformance.met)
         pdf.save(file, min_version="1.7", object_stream_mode=pikepdf.ObjectStreamMode.generate)
@@ -421,12 +422,32 @@ class _Writer:
 
     # Navigation and identification
 
-    def _outline(self, marks: list[Bookmark]) -> None:
+    def _outline(self, marks: Sequence[Bookmark]) -> None:
+        """Bookmarks (ISO 32000-1, 12.3.3): places in the document with their look."""
         if not marks:
             return
         with self.pdf.open_outline() as outline:
-            outline.root.extend(self._item(mark) for mark in marks)
+            levels: list[list[OutlineItem]] = [outline.root]
+            for mark in marks:
+                entry = mark.entry
+                item = OutlineItem(entry.title, destination=self._led_to(mark))
+                item.bold, item.italic = entry.bold, entry.italic
+                if entry.colour:
+                    red, green, blue = (int(entry.colour[i : i + 2], 16) / 255 for i in (0, 2, 4))
+                    item.color = (round(red, 4), round(green, 4), round(blue, 4))
+                del levels[entry.depth + 1 :]
+                levels[-1].append(item)
+                levels.append(item.children)
         self.pdf.Root.PageMode = Name.UseOutlines
+
+    def _led_to(self, mark: Bookmark) -> Any:
+        sheet, entry = self.sheets[mark.entry.page], mark.entry
+        if mark.region_id:
+            return self._destination(sheet, self.tree.pages[entry.page].region(mark.region_id).box.top)
+        if entry.top is None:
+            return Array([sheet.obj, Name.Fit])
+        width = sheet.size[0] / sheet.scale
+        return self._destination(sheet, round(entry.top * sheet.height), round((entry.left or 0) * width))
 
     def _labels(self) -> None:
         """What the pages are called (ISO 32000-1, 12.4.2)."""
@@ -445,12 +466,6 @@ class _Writer:
             numbers.extend([each.first, entry])
         if len(numbers):
             self.pdf.Root.PageLabels = self.pdf.make_indirect(Dictionary(Nums=numbers))
-
-    def _item(self, mark: Bookmark) -> OutlineItem:
-        sheet = self.sheets[mark.page]
-        item = OutlineItem(mark.title, destination=self._destination(sheet, mark.top))
-        item.children.extend(self._item(child) for child in mark.children)
-        return item
 
     def _identify(self, made: datetime, accessible: bool) -> None:
         made = made.replace(microsecond=0)

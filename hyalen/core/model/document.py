@@ -59,6 +59,42 @@ class Particulars(Frozen):
     date: OneLine = Field(default="", max_length=100)
 
 
+class Abbreviation(Frozen):
+    """What a word stands for wherever it occurs in a document."""
+
+    short: OneLine = Field(min_length=1, max_length=60)
+    full: OneLine = Field(min_length=1, max_length=300)
+
+
+class BookmarkEntry(Frozen):
+    """A bookmark that a person has had a hand in.
+
+    Attributes
+    ----------
+    page : int
+        Id of its page; in a tree, its number from 0.
+    top, left : float or None
+        The place it leads to, as shares of the page's height and width; None for the page as a whole.
+    follows : str
+        Text of the heading of that page whose place it has; "" for a place of its own.
+    renamed : bool
+        Whether its title stays when the heading's text changes.
+    colour : str
+        Red, green and blue as six hexadecimal digits, or "".
+    """
+
+    title: OneLine = Field(min_length=1, max_length=500)
+    page: int
+    top: float | None = Field(default=None, ge=0, le=1)
+    left: float | None = Field(default=None, ge=0, le=1)
+    depth: int = Field(default=0, ge=0, le=20)
+    follows: OneLine = Field(default="", max_length=500)
+    renamed: bool = False
+    bold: bool = False
+    italic: bool = False
+    colour: str = Field(default="", pattern="^([0-9a-f]{6})?$")
+
+
 class DocumentContent(Frozen):
     """What the writers are handed.
 

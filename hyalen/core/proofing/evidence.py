@@ -110,7 +110,7 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     whole = whole_words(words)
     return np.array(
         [
-            _row(p, text, p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)])
+            _row(p, text, p.word.language or p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)])
             for p, text in zip(words, whole, strict=True)
         ],
         dtype=np.float32,

@@ -1,36 +1,117 @@
-"""Bookmarks (PDF: outline items) from a document's headings."""
+"""Bookmarks (PDF: outline items): a document's headings, and what a person has made of them."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from typing import NamedTuple
 
-from hyalen.core.structure.tree import Node
+from rapidfuzz import fuzz
+
+from hyalen.core.model.document import BookmarkEntry
+
+SAME = 85.0  # of 100: a heading's text after a correction, and before
 
 
-@dataclass
-class Bookmark:
-    """A heading with the page (index) and place it leads to."""
+class HeadingPlace(NamedTuple):
+    """A heading: its page from 0, its level, its text and its region."""
 
-    title: str
     page: int
-    top: int
+    level: int
+    text: str
     region_id: str
-    children: list[Bookmark] = field(default_factory=list)
 
 
-def bookmarks(nodes: Iterable[Node]) -> list[Bookmark]:
-    """The headings among the nodes as a tree; a skipped level hangs under the nearest higher one."""
-    roots: list[Bookmark] = []
-    open_levels: list[tuple[int, Bookmark]] = []
-    for node in nodes:
-        level = node.tag.heading_level
-        if level is None or not node.text:
+class Bookmark(NamedTuple):
+    """A bookmark where it stands in the outline; `region_id` is of the heading that it follows, else ""."""
+
+    entry: BookmarkEntry
+    region_id: str = ""
+
+
+def bookmarks(headings: Sequence[HeadingPlace], entries: Sequence[BookmarkEntry] | None = None) -> list[Bookmark]:
+    """A document's bookmarks in order, each with its depth.
+
+    Without entries they are the headings, a skipped level beneath the nearest higher one. With entries these come as
+    they were left: one that follows a heading has its text, unless it was renamed, and goes with it; a heading that no
+    entry follows, and that was there neither when they were made, comes after the last one before it in the document.
+
+    Parameters
+    ----------
+    headings : sequence of HeadingPlace
+        In reading order.
+    entries : sequence of BookmarkEntry or None
+        Their pages by their number, from 0.
+    """
+    own = _from_headings(headings)
+    if entries is None:
+        return own
+    free = dict(enumerate(own))
+    found: list[Bookmark] = []
+    last: dict[int, int] = {}  # by place among the bookmarks, that of its heading among the headings
+    for entry in entries:
+        if not entry.follows:
+            found.append(Bookmark(entry))
             continue
-        page, region, _ = node.first
-        item = Bookmark(node.text, page, region.box.top, region.id)
-        while open_levels and open_levels[-1][0] >= level:
-            open_levels.pop()
-        (open_levels[-1][1].children if open_levels else roots).append(item)
-        open_levels.append((level, item))
-    return roots
+        at = _followed(entry, free)
+        if at is None:
+            if entry.renamed:  # its heading is gone, the clerk's words are not
+                found.append(Bookmark(entry.model_copy(update={"follows": "", "renamed": False})))
+            continue
+        heading = free.pop(at)
+        title = entry.title if entry.renamed else heading.entry.title
+        last[len(found)] = at
+        found.append(
+            Bookmark(entry.model_copy(update={"title": title, "follows": heading.entry.follows}), heading.region_id)
+        )
+    for at, heading in free.items():
+        place = max((i + 1 for i, known in last.items() if known < at), default=0)
+        beside = found[place - 1].entry.depth if place else 0
+        level = headings[at].level - (headings[last[place - 1]].level if place - 1 in last else 1)
+        depth = max(0, beside + level)
+        found.insert(place, Bookmark(heading.entry.model_copy(update={"depth": depth}), heading.region_id))
+        last = {(i + 1 if i >= place else i): known for i, known in last.items()} | {place: at}
+    return _without_gaps(found)
+
+
+def numbered(entries: Sequence[BookmarkEntry] | None, page_ids: Sequence[int]) -> list[BookmarkEntry] | None:
+    """Entries with their pages' numbers, from 0, for their ids; those of other pages are left out."""
+    if entries is None:
+        return None
+    places = {page_id: at for at, page_id in enumerate(page_ids)}
+    return [e.model_copy(update={"page": places[e.page]}) for e in entries if e.page in places]
+
+
+def _from_headings(headings: Sequence[HeadingPlace]) -> list[Bookmark]:
+    found = []
+    levels: list[int] = []
+    for heading in headings:
+        text = " ".join(heading.text.split())[:500]
+        if not text:
+            continue
+        while levels and levels[-1] >= heading.level:
+            levels.pop()
+        entry = BookmarkEntry(title=text, page=heading.page, depth=len(levels), follows=text)
+        found.append(Bookmark(entry, heading.region_id))
+        levels.append(heading.level)
+    return found
+
+
+def _followed(entry: BookmarkEntry, free: dict[int, Bookmark]) -> int | None:
+    """The heading of its page that an entry follows: of its text, or of one that is nearly so."""
+    scored = [
+        (fuzz.ratio(entry.follows, heading.entry.title), -at)
+        for at, heading in free.items()
+        if heading.entry.page == entry.page
+    ]
+    score, at = max(scored, default=(0.0, 0))
+    return -at if score >= SAME else None
+
+
+def _without_gaps(found: list[Bookmark]) -> list[Bookmark]:
+    """None stands more than one deeper than the one before it."""
+    before, told = -1, []
+    for mark in found:
+        depth = min(mark.entry.depth, before + 1)
+        told.append(mark._replace(entry=mark.entry.model_copy(update={"depth": depth})))
+        before = depth
+    return told

@@ -11,7 +11,7 @@ from pydantic import Field
 from hyalen.core.layout.paragraphs import SENTENCE_END
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
-from hyalen.core.model.geometry import Frozen
+from hyalen.core.model.geometry import Box, Frozen
 
 MOST_OTHERS = 40  # short texts of a page that its contents may name
 MOST_LETTERS = 100  # of such a text
@@ -33,6 +33,10 @@ class Landmark(Frozen):
         Its middle's height, as a share of the page's.
     depth : int
         Of an entry of the contents.
+    box : Box or None
+        Of a heading.
+    reason : str
+        Why it is one.
     """
 
     region_id: str
@@ -43,6 +47,8 @@ class Landmark(Frozen):
     size: float = 0.0
     centre: float = 0.0
     depth: int = 0
+    box: Box | None = None
+    reason: str = ""
 
 
 class PageFacts(Frozen):
@@ -58,12 +64,15 @@ class PageFacts(Frozen):
         Keys of the document's doubts that were left as they are.
     undescribed : int
         Pictures that are no artifacts and have no description.
+    looks : dict of str to str
+        By the id of each picture, its fingerprint (`imaging.likeness`).
     """
 
     marks: tuple[Landmark, ...] = ()
     letters: dict[str, int] = Field(default_factory=dict)
     accepted: tuple[str, ...] = ()
     undescribed: int = 0
+    looks: dict[str, str] = Field(default_factory=dict)
 
 
 def page_facts(content: PageContent, read_roles: Mapping[str, Role]) -> PageFacts:
@@ -73,8 +82,11 @@ def page_facts(content: PageContent, read_roles: Mapping[str, Role]) -> PageFact
         if region.language:
             letters[region.language] = letters.get(region.language, 0) + len(region.text)
     accepted = tuple(key for key in content.accepted if key.startswith("check:"))
-    undescribed = sum(r.kind is RegionKind.FIGURE and not (r.alternative_text or "").strip() for r in content.regions)
-    return PageFacts(marks=landmarks(content, read_roles), letters=letters, accepted=accepted, undescribed=undescribed)
+    undescribed = sum(r.kind is RegionKind.FIGURE and not r.description for r in content.regions)
+    looks = {r.id: r.look for r in content.everything if r.kind is RegionKind.FIGURE and r.look}
+    return PageFacts(
+        marks=landmarks(content, read_roles), letters=letters, accepted=accepted, undescribed=undescribed, looks=looks
+    )
 
 
 def main_language(pages: Iterable[PageFacts]) -> str | None:
@@ -133,6 +145,8 @@ def _told(region: Region, page: PageContent, role: Role) -> Landmark:
         size=round(_size(region, page.dpi), 2) if sized and region.lines else 0.0,
         centre=round(region.box.centre.y / page.height, 4),
         depth=region.depth,
+        box=region.box if region.role.heading_level is not None else None,
+        reason=region.reason if region.role.heading_level is not None else "",
     )
 
 

@@ -70,6 +70,15 @@ def levels(headings: Sequence[Landmark], entries: Sequence[int | None] = ()) -> 
     return found
 
 
+def looks(headings: Sequence[Landmark]) -> list[str]:
+    """What each heading has in common with those set alike: its size, how deep it is numbered, whether in capitals."""
+    sizes = _size_classes([h.model_copy(update={"drawn": False}) for h in headings])
+    return [
+        f"{size}:{numbering(h.text)}:{'capitals' if _is_capital(h.text) else ''}"
+        for h, size in zip(headings, sizes, strict=True)
+    ]
+
+
 def _size_classes(headings: Sequence[Landmark]) -> list[int]:
     """Which size each has, from 0 for the largest; -1 where it tells none, or a hand has set it."""
     sizes = sorted((h.size for h in headings if h.size and not h.drawn), reverse=True)

@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from hyalen.core.layout.paragraphs import LIST_MARKER
-from hyalen.core.layout.sizes import type_size
+from hyalen.core.layout.sizes import CAPITALS, type_size
 from hyalen.core.model.content import PageContent, Region, Role
 from hyalen.core.structure.numerals import ROMAN, roman_value
 
@@ -126,11 +126,11 @@ def continues(before: Counted, item: Counted) -> bool:
 def with_depths(content: PageContent) -> PageContent:
     """The content with the depth of each list item or entry of contents by where it begins, 0 for the outermost.
 
-    Only items of one column that follow each other are compared: one that stands farther in than the item before it
-    is deeper, one that stands where an earlier one stood is as deep as that.
+    Only items of one column that follow each other are compared: one that counts on from an earlier one is as deep as
+    that; else one that stands farther in than the item before it is deeper.
     """
     depths: dict[str, int] = {}
-    open_at: list[float] = []  # the left edges of the levels that are open
+    open_at: list[_Open] = []
     before: Region | None = None
     for region in content.regions:
         if region.role not in (Role.LIST_ITEM, Role.CONTENTS_ENTRY) or not region.lines:
@@ -138,20 +138,44 @@ def with_depths(content: PageContent) -> PageContent:
             continue
         if before is not None and before.role is not region.role:
             before = None
-        left, step = float(region.lines[0].box.left), LEAST_STEP * type_size(region.lines[0]) / 0.7
+        left, step = float(region.lines[0].box.left), LEAST_STEP * type_size(region.lines[0]) / CAPITALS
+        counts = _ways(region.text)
         if before is None or region.box.top < before.box.top or left > before.box.right:
-            open_at = [left]
-        elif left > open_at[-1] + step and len(open_at) <= DEEPEST:
-            open_at.append(left)
+            open_at = []
+        goes_on = next((i for i in reversed(range(len(open_at))) if open_at[i].comes_before(counts)), None)
+        if goes_on is not None:
+            del open_at[goes_on + 1 :]
+        elif open_at and left > open_at[-1].left + step and len(open_at) <= DEEPEST:
+            open_at.append(_Open(left, counts))
         else:
-            while len(open_at) > 1 and left < open_at[-1] - step:
+            while len(open_at) > 1 and left < open_at[-1].left - step:
                 open_at.pop()
+        open_at[-1:] = [_Open(left, counts)]
         depths[region.id] = len(open_at) - 1
         before = region
     if not any(depths.values()):
         return content
     regions = (r.model_copy(update={"depth": depths[r.id]}) if depths.get(r.id) else r for r in content.regions)
     return content.model_copy(update={"regions": tuple(regions)})
+
+
+class _Open(NamedTuple):
+    """A level that is open: where its last item begins, and what that may count as."""
+
+    left: float
+    counts: frozenset[tuple[str, int]]
+
+    def comes_before(self, counts: frozenset[tuple[str, int]]) -> bool:
+        return any((way, value - 1) in self.counts for way, value in counts)
+
+
+def _ways(text: str) -> frozenset[tuple[str, int]]:
+    """What an item may count as, with a bare number too."""
+    item = parse_item(text)
+    if item.counts:
+        return frozenset((way.value + "".join(item.around), value) for way, value in item.counts)
+    bare = re.match(r"\d{1,4}(?=\s)", text)
+    return frozenset({("", int(bare.group()))} if bare else ())
 
 
 class Entry(NamedTuple):

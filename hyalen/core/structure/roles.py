@@ -37,6 +37,7 @@ PLAIN_SIZE, BY_SIZE = 1.08, 1.8  # of the body's size, beyond which each tenth s
 PLAIN_WEIGHT, BY_WEIGHT = 1.15, 1.3  # of the body's strokes, the same
 SENTENCE, UNENDED, CAPITALS = -0.35, -0.3, 0.3  # what a full stop, a comma at the end, and capitals add
 MOST_LINES, MOST_LETTERS, LEAST_LETTERS = 3, 160, 3  # of a heading
+MOST_UPRIGHT = 5  # letters that may stand higher than wide
 NEXT_LEVEL = 1.18  # times: sizes farther apart are different levels
 SMALLEST_HEADING = 0.93  # of the body's size: bold type that is smaller labels something else
 MOST_BETWEEN = 2  # regions without a number in a run of numbered ones
@@ -106,7 +107,7 @@ def assign_roles(
             underlined = _is_underlined(region, free) and len(text.split()) <= 8
             if titled or underlined:
                 score = max(score, TOLD)
-            if score >= HEADING:
+            if score >= HEADING and not _is_upended(region):
                 why = _why(region, size, weight, bold, underlined)
                 headings[region.id] = _Heading(size, score, why)
             elif region.id in apart:
@@ -144,6 +145,12 @@ class _Heading(NamedTuple):
     size: float
     score: float
     reason: str
+
+
+def _is_upended(region: Region) -> bool:
+    """Whether letters run up or down the page: their line's height is no size of type then."""
+    letters = max(len(line.text) for line in region.lines)
+    return letters > MOST_UPRIGHT and region.box.height > 1.5 * region.box.width * len(region.lines)
 
 
 def _why(region: Region, size: float, weight: float, bold: float, underlined: bool) -> str:

@@ -15,7 +15,7 @@ from itertools import groupby
 from typing import Literal, NamedTuple
 
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Word
-from hyalen.core.model.document import LabelRange, OwnPage, Particulars
+from hyalen.core.model.document import BookmarkEntry, LabelRange, OwnPage, Particulars
 from hyalen.core.structure.contents import without_leader
 from hyalen.core.structure.flow import FlowBlock, Run, flow, joined_runs, joined_text
 from hyalen.core.structure.headers import headers_of
@@ -191,7 +191,8 @@ def _no_picture(name: str) -> bytes:
 class StructureTree:
     """A document's title, language and the children of its Document element, made as they are asked for.
 
-    `labels` are what its pages are called, `particulars` what else is told of it, `abbreviations` what stands for what;
+    `labels` are what its pages are called, `particulars` what else is told of it, `abbreviations` what stands for what,
+    `bookmarks` what a person made of them, their pages by number;
     `own_pages` are the pages, from 0, that say their own text and may be kept as they came; `pictures`
     gives the images that stand in pictures' stead.
     """
@@ -205,6 +206,7 @@ class StructureTree:
     labels: Sequence[LabelRange] = ()
     particulars: Particulars = field(default_factory=Particulars)
     abbreviations: Mapping[str, str] = field(default_factory=dict)
+    bookmarks: Sequence[BookmarkEntry] | None = None
 
     def nodes(self, first_page: int = 0, keep_running_heads: bool = False) -> Iterator[Node]:
         """The top level in reading order, from a page (counted from 0) on.
