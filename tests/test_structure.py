@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from hyalen.core.model.content import PageContent, Role
-from hyalen.core.structure.bookmarks import bookmarks
+from hyalen.core.structure.bookmarks import HeadingPlace, bookmarks
 from hyalen.core.structure.flow import flow, joined_text
 from hyalen.core.structure.landmarks import page_facts
 from hyalen.core.structure.lists import Numbering, parse_item
@@ -119,8 +119,9 @@ def test_bookmarks_nest_by_level_and_survive_a_skip(maker: type[ContentMaker]) -
         .add(Role.HEADING_1, "Last")
         .page()
     )
-    tree = bookmarks(StructureTree("t", "eng", [page]).nodes())
-    assert [(b.title, [c.title for c in b.children]) for b in tree] == [("One", ["Deep", "Two"]), ("Last", [])]
+    headings = [HeadingPlace(0, r.role.heading_level or 0, r.text, r.id) for r in page.regions]
+    found = [(b.entry.title, b.entry.depth) for b in bookmarks(headings)]
+    assert found == [("One", 0), ("Deep", 1), ("Two", 1), ("Last", 0)]
 
 
 def test_a_heading_never_goes_down_more_than_one_level_unless_someone_says_so(maker: type[ContentMaker]) -> None:

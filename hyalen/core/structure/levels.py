@@ -5,14 +5,16 @@ from __future__ import annotations
 import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
+from itertools import pairwise
+from math import log
 from typing import NamedTuple
-
-import numpy as np
 
 from hyalen.core.model.content import Role
 from hyalen.core.structure.landmarks import Landmark
 
 STEP = 1.17  # between the sizes of two levels
+FINE = 1.01  # sizes closer than this are the same
+DEEPEST = 6
 LEAST_ALIKE = 2  # headings of one look, from which it tells a level of its own
 _NUMBER = re.compile(r"^(?:§\s*)?(\d{1,3}(?:\.\d{1,3})*)\.?(?=\s)")
 _WORDS = {
@@ -37,12 +39,11 @@ def numbering(text: str) -> int | None:
 
 
 def levels(headings: Sequence[Landmark], entries: Sequence[int | None] = ()) -> list[Level]:
-    """A level for each of a document's headings; none is skipped.
+    """A level for each of a document's headings; none is skipped (ISO 14289-1, 7.4.2).
 
-    One size is one level, the largest the first. Within a size, what is numbered deeper, stands deeper in the contents
-    or is not in capitals is deeper. What a page by itself took for its first level may be the document's second.
-    Headings whose role was set by hand stay; the others never go more than one level deeper than the heading before
-    (ISO 14289-1, 7.4.2).
+    A heading stands within the last one before it that is set larger; of one size, within one that is numbered less
+    deep, stands less deep in the contents, or is in capitals where this one is not. What a page by itself took for its
+    first level may be the document's second. Headings whose role was set by hand stay.
 
     Parameters
     ----------
@@ -55,18 +56,21 @@ def levels(headings: Sequence[Landmark], entries: Sequence[int | None] = ()) -> 
     numbers = [numbering(h.text) for h in headings]
     _agree(sizes, numbers, headings)
     orders = _orders(sizes, told, numbers, headings)
-    ranks = {key: i for i, key in enumerate(sorted({k for k in zip(sizes, orders, strict=True) if k[0] >= 0}), 1)}
-    found, before = [], 0
+    ranks = {key: i for i, key in enumerate(sorted(set(zip(sizes, orders, strict=True))), 1)}
+    found = []
+    above: list[tuple[int, int]] = []  # rank and level of the headings that this one stands within
     for heading, size, order, number, entry in zip(headings, sizes, orders, numbers, told, strict=True):
-        level, reason = heading.role.heading_level or 1, ""
-        if not heading.drawn:
-            level = min(ranks.get((size, order), level), before + 1, 6)
-            if entry is not None:
-                reason = "named in the contents"
-            elif number is not None:
-                reason = "numbered"
+        rank, level, reason = ranks[size, order], heading.role.heading_level or 1, ""
+        if heading.drawn:
+            while above and above[-1][1] >= level:
+                above.pop()
+        else:
+            while above and above[-1][0] >= rank:
+                above.pop()
+            level = min(above[-1][1] + 1 if above else 1, DEEPEST)
+            reason = "named in the contents" if entry is not None else "numbered" if number is not None else ""
+        above.append((rank, level))
         found.append(Level(Role(f"heading_{level}"), reason))
-        before = level
     return found
 
 
@@ -80,22 +84,31 @@ def looks(headings: Sequence[Landmark]) -> list[str]:
 
 
 def _size_classes(headings: Sequence[Landmark]) -> list[int]:
-    """Which size each has, from 0 for the largest; -1 where it tells none, or a hand has set it."""
-    sizes = sorted((h.size for h in headings if h.size and not h.drawn), reverse=True)
-    classes: list[list[float]] = []
-    for size in sizes:
-        if not classes or _middle(classes[-1]) / size > STEP:
-            classes.append([])
-        classes[-1].append(size)
-    centres = np.log([_middle(c) for c in classes])
-    return [int(np.argmin(np.abs(centres - np.log(h.size)))) if h.size and not h.drawn else -1 for h in headings]
+    """Which size each has, from 0 for the largest; those that a hand has set are told by the others."""
+    counts = Counter(_step(h.size) for h in headings if h.size and not h.drawn)
+    groups = [([step], float(step), count) for step, count in sorted(counts.items(), reverse=True)]
+    while len(groups) > 1:  # the two that are nearest become one, until all are a level apart
+        gaps = [a[1] - b[1] for a, b in pairwise(groups)]
+        at = min(range(len(gaps)), key=gaps.__getitem__)
+        if gaps[at] > log(STEP) / log(FINE):
+            break
+        (one, x, m), (other, y, n) = groups[at : at + 2]
+        groups[at : at + 2] = [([*one, *other], (x * m + y * n) / (m + n), m + n)]
+    classes = {step: i for i, (steps, *_) in enumerate(groups) for step in steps}
+    known = list(classes.items())
+    return [min(known, key=lambda k: abs(k[0] - _step(h.size)))[1] if h.size and known else 0 for h in headings]
+
+
+def _step(size: float) -> int:
+    """Sizes that differ by less than can be measured are the same."""
+    return round(log(size) / log(FINE))
 
 
 def _agree(sizes: list[int], numbers: Sequence[int | None], headings: Sequence[Landmark]) -> None:
     """What is numbered equally deep is set equally large: worn type measures a little more or less."""
     by_depth: dict[int, list[int]] = defaultdict(list)
     for i, number in enumerate(numbers):
-        if number is not None and sizes[i] >= 0:
+        if number is not None and not headings[i].drawn:
             by_depth[number].append(i)
     for same in by_depth.values():
         (usual, count), *_ = Counter(sizes[i] for i in same).most_common(1)
@@ -111,9 +124,8 @@ def _orders(
     orders = [0] * len(headings)
     for size in set(sizes):
         mine = [i for i, s in enumerate(sizes) if s == size]
-        if size >= 0:
-            for i, order in zip(mine, _order_within(mine, entries, numbers, headings), strict=True):
-                orders[i] = order
+        for i, order in zip(mine, _order_within(mine, entries, numbers, headings), strict=True):
+            orders[i] = order
     return orders
 
 
@@ -134,9 +146,3 @@ def _order_within(
 
 def _is_capital(text: str) -> bool:
     return text.isupper()
-
-
-def _middle(ordered: Sequence[float]) -> float:
-    """The median of sizes that are in order."""
-    half = len(ordered) // 2
-    return ordered[half] if len(ordered) % 2 else (ordered[half - 1] + ordered[half]) / 2

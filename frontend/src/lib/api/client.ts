@@ -55,6 +55,12 @@ export type SpokenPart = Schemas['SpokenPart'];
 export type LabelRange = Schemas['LabelRange'];
 export type Particulars = Schemas['Particulars'];
 export type Picture = Schemas['Picture'];
+export type HeadingTold = Schemas['HeadingTold'];
+export type Bookmarks = Schemas['Bookmarks'];
+export type Bookmarked = Schemas['Bookmarked'];
+export type BookmarkEntry = Schemas['BookmarkEntry'];
+export type Abbreviation = Schemas['Abbreviation'];
+export type LikePicture = Schemas['LikePicture'];
 export type Box = [number, number, number, number];
 
 /** A problem document of the server (RFC 9457). */
@@ -142,6 +148,20 @@ export const api = {
     return ok<Picture>(client.POST('/api/pages/{page_id}/pictures', { params: page(id), body: { file: '' }, bodySerializer: () => form }));
   },
   printedLabels: (id: number) => ok<LabelRange[]>(client.GET('/api/documents/{document_id}/printed-labels', { params: document(id) })),
+  headings: (id: number) => ok<HeadingTold[]>(client.GET('/api/documents/{document_id}/headings', { params: document(id) })),
+  setRoles: (id: number, role: Role, places: { page: number; region: string }[], change: number | null) =>
+    ok<Changed>(client.POST('/api/documents/{document_id}/roles', { params: document(id), body: { role, places, change } })),
+  bookmarks: (id: number) => ok<Bookmarks>(client.GET('/api/documents/{document_id}/bookmarks', { params: document(id) })),
+  setBookmarks: (id: number, revision: number, entries: BookmarkEntry[] | null) =>
+    ok<Bookmarks>(client.PUT('/api/documents/{document_id}/bookmarks', { params: document(id), body: { revision, entries } })),
+  addBookmark: (id: number, place: Schemas['BookmarkPlace']) =>
+    ok<Bookmarks>(client.POST('/api/documents/{document_id}/bookmarks', { params: document(id), body: place })),
+  like: (id: number, region_id: string) =>
+    ok<LikePicture[]>(client.GET('/api/pages/{page_id}/like/{region_id}', { params: { path: { page_id: id, region_id } } })),
+  describeAlike: (id: number, body: Schemas['DescribeAlike']) =>
+    ok<Changed>(client.POST('/api/documents/{document_id}/descriptions', { params: document(id), body })),
+  tellBatch: (id: number, particulars: Particulars, fill: boolean) =>
+    ok<Batch>(client.PUT('/api/batches/{batch_id}/particulars', { params: batch(id), body: { particulars, fill } })),
   rules: () => ok<Rule[]>(client.GET('/api/rules')),
   standing: (id: number) => ok<Standing>(client.GET('/api/documents/{document_id}/standing', { params: document(id) })),
   judgements: (id: number) => ok<ToJudge[]>(client.GET('/api/documents/{document_id}/judgements', { params: document(id) })),

@@ -21,7 +21,7 @@ const doubt = (page_id: number, key: string, weight: number, stage = 'proof'): O
   ({ page_id, position: page_id - 1, key, weight, stage, kind: 'word', reason: '', region_id: null, word_id: key, text: key }) as OpenDoubt;
 const head = { id: 7, revision: 0, doubts: {}, undo: { id: 3, label: 'heading 2' }, redo: null };
 const paper = (count: number): Document =>
-  ({ ...head, batch_id: 1, batch_name: 'b', name: 'n', title: 't', language: 'eng', languages: ['eng'], removed: [], duplex: false, labels: [], ranges: [], particulars: { author: '', subject: '', keywords: '', reference: '', rights: '', date: '' },
+  ({ ...head, batch_id: 1, batch_name: 'b', name: 'n', title: 't', language: 'eng', languages: ['eng'], removed: [], duplex: false, labels: [], ranges: [], particulars: { author: '', subject: '', keywords: '', reference: '', rights: '', date: '' }, abbreviations: [],
     pages: Array.from({ length: count }, (_, i) => summary(i + 1)) }) as Document;
 const changed = (more: Partial<Changed> = {}): Changed => ({
   label: 'heading 2', words: 0, arranged: false, document: { ...head, doubts: { proof: 1 }, undo: null, redo: { id: 3, label: 'heading 2' } },

@@ -19,6 +19,8 @@ export const ROLES: RoleLook[] = [
   { role: 'paragraph', name: 'Paragraph', sign: '¶', key: 'p', dash: '', width: 1.2 },
   { role: 'list_item', name: 'List item', sign: '≡', key: 'i', dash: '2 4', width: 2 },
   { role: 'caption', name: 'Caption', sign: 'C', key: 'c', dash: '9 3 2 3', width: 1.6 },
+  { role: 'quotation', name: 'Quotation', sign: '❝', key: 'q', dash: '5 2', width: 1.6 },
+  { role: 'address', name: 'Address', sign: '⏎', key: 'l', dash: '8 2 2 2', width: 1.6 },
   { role: 'note', name: 'Note', sign: '※', key: 'e', dash: '6 2 1 2', width: 1.6 },
   { role: 'side_note', name: 'Side note', sign: '‖', key: '', dash: '6 2 1 2 1 2', width: 1.6 },
   { role: 'contents_entry', name: 'Contents entry', sign: '…', key: '', dash: '3 3 8 3', width: 1.6 },

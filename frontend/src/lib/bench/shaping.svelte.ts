@@ -9,7 +9,7 @@ import { saying } from './saying.svelte';
 import { selection } from './selection.svelte';
 
 const MM_PER_INCH = 25.4;
-export type Tool = 'none' | 'draw' | 'take_out' | 'cut' | 'thread';
+export type Tool = 'none' | 'draw' | 'take_out' | 'cut' | 'thread' | 'tie' | 'mark';
 export type Kind = 'text' | 'table' | 'figure';
 
 /** Regions and tables by hand: the tool in hand, what is drawn with it, and the changes that come of it. */
@@ -21,6 +21,8 @@ export class Shaping {
   asks = $state<Pair[] | null>(null);
   /** The region in hand with the outline it is about to get. */
   draft = $state<{ region: string; outline: Pair[] } | null>(null);
+  /** Pictures are being described, one after the other. */
+  describing = $state(false);
   /** A reading takes a moment. */
   busy = $state(false);
 
@@ -85,6 +87,19 @@ export class Shaping {
   background = () => this.send({ op: 'set_roles', region_ids: selection.regions, role: 'artifact' }, 'In the background: seen, not read');
   makeOf = (kind: Kind) => this.send({ op: 'set_kind', region_ids: selection.regions, kind }, `Made ${kind === 'figure' ? 'a picture' : kind === 'table' ? 'a table' : 'text'}`);
   read = (languages: string[] = []) => this.send({ op: 'read_regions', region_ids: selection.regions, languages }, 'Read again');
+  nest = (by: 1 | -1) => this.send({ op: 'nest_regions', region_ids: selection.regions, by }, by > 0 ? 'Deeper' : 'Less deep');
+
+  /** The one of two blocks that is text is the caption of the other. */
+  async tie(first: Region | null, second: Region | null): Promise<void> {
+    const text = [first, second].find((r) => r?.kind === 'text');
+    const other = [first, second].find((r) => r && r.kind !== 'text');
+    if (!text || !other) return saying.say('Draw from a caption to its picture or table');
+    if (await this.send({ op: 'tie_caption', region_id: text.id, to: other.id }, `${nameOf(text)} is the caption of a ${look(other.role).name.toLowerCase()}`)) {
+      this.tool = 'none';
+      selection.select(text.id);
+    }
+  }
+
   async follow(region_ids: string[]): Promise<void> {
     if (region_ids.length > 1) await this.send({ op: 'thread_regions', region_ids }, `${region_ids.length} blocks threaded`);
   }
@@ -122,6 +137,8 @@ const TOLD: Record<Exclude<Tool, 'none'>, string> = {
   draw: 'Draw a block: drag around it, or press Enter for an outline that arrow keys move',
   take_out: 'Take out: drag over what is not to be read',
   cut: 'Cut: draw a line through a block, or press Enter to cut the one in hand between its lines',
+  tie: 'Caption: draw a stroke between a caption and its picture or table',
+  mark: 'Bookmark: drag around the words that name it',
   thread: 'Thread: draw one stroke through the blocks in the order in which they are read',
 };
 

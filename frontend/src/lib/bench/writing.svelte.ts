@@ -35,6 +35,8 @@ export class Writing {
   bar = $state(remembered('setting-bar', '') === 'open');
   /** The clerk's own marks; in that of what is supplied, … stands for the word. */
   marks = $state<{ illegible: string; uncertain: string; supplied: string }>({ illegible: '[...]', uncertain: '…[?]', supplied: '[…]', ...JSON.parse(remembered('marks', '{}')) });
+  /** The language that a word was last said to be in. */
+  language = $state('');
   characters = $state<Characters | null>(null);
   private blink: ReturnType<typeof setInterval> | null = null;
 

@@ -3,8 +3,11 @@
   import { selection } from '../bench/selection.svelte';
   import { about } from '../bench/about.svelte';
   import { edits } from '../bench/edits.svelte';
-  import { textOf } from '../bench/content';
-  import type { Region, Role } from '../api/client';
+  import { explained, textOf } from '../bench/content';
+  import { api, type LikePicture, type Region, type Role } from '../api/client';
+  import { notices } from '../bench/notices.svelte';
+  import { shaping } from '../bench/shaping.svelte';
+  import { inTurn } from '../bench/turns';
     import { look, subjectName } from '../bench/roles';
 
   let { region, order }: { region: Region; order: number | null } = $props();
@@ -38,6 +41,38 @@
       return;
     }
     if (await edits.edit({ op: 'set_text', region_id: region.id, text: typed }, false, pageId)) draft = null;
+  }
+
+  const explains = $derived(region.role === 'caption' ? explained(desk.page?.content ?? null, region) : null);
+  let alike = $state.raw<LikePicture[]>([]);
+  $effect(() => {
+    if (!open || region.kind !== 'figure' || !region.look || pageId === undefined) return;
+    const id = region.id;
+    void api.like(pageId, id).then((found) => region.id === id && (alike = found)).catch(() => undefined);
+  });
+
+  async function describeAlike() {
+    const id = desk.document?.id;
+    if (id === undefined || pageId === undefined) return;
+    const text = (description ?? region.alternative_text ?? '').trim();
+    await inTurn(() => notices.attempt(async () => {
+      const changed = await api.describeAlike(id, { page: pageId, region: region.id, text, decorative: !text });
+      desk.apply(changed);
+      description = null;
+      notices.notify(`Described at ${alike.length + 1} places`);
+    }));
+  }
+
+  let data = $state<string | null>(null);
+  const asText = (rows: string[][]) => rows.map((row) => row.join(' | ')).join('\n');
+  async function saveData() {
+    const typed = data;
+    if (typed === null || typed === asText(region.data ?? [])) {
+      data = null;
+      return;
+    }
+    const rows = typed.split('\n').filter((line) => line.trim()).map((line) => line.split(/\||\t/).map((cell) => cell.trim()));
+    if (await edits.edit({ op: 'set_data', region_id: region.id, rows }, false, pageId)) data = null;
   }
 
   async function saveDescription() {
@@ -77,6 +112,14 @@
         <textarea id="alternative-{region.id}" rows="3" value={description ?? region.alternative_text ?? ''} placeholder={region.kind === 'formula' ? `As a person would say it; now spoken as “${text.replaceAll('\n', ' ')}”` : 'What it shows, and of a chart its data'}
           oninput={(e) => (description = e.currentTarget.value)} onblur={saveDescription}
           onkeydown={(e) => { if (e.key === 'Enter' && !e.shiftKey) { e.preventDefault(); void edits.settleThenNext(async () => { await saveDescription(); return true; }); } }}></textarea>
+        {#if alike.length}<p class="text-quiet m-0 text-sm">The same picture stands at {alike.length === 1 ? 'another place' : `${alike.length} other places`}. <button class="act" disabled={!(description ?? region.alternative_text ?? '').trim() && !about.isArtifact(region.role)} onclick={() => void describeAlike()}>Describe all alike</button></p>{/if}
+        {#if region.kind === 'figure'}
+          <details class="text-sm" open={(region.data ?? []).length > 0}>
+            <summary class="cursor-pointer">Data of a chart{(region.data ?? []).length ? `, ${region.data!.length} rows` : ''}</summary>
+            <textarea rows="4" aria-label="Data, a row a line" placeholder={'Year | Lamps\n1921 | 14'} value={data ?? asText(region.data ?? [])} oninput={(e) => (data = e.currentTarget.value)} onblur={saveData}></textarea>
+            <span class="text-quiet">A row a line, with | or tabs between; the first row names the columns. It is told with the description.</span>
+          </details>
+        {/if}
         {#if !about.isArtifact(region.role)}
           <button class="act" onclick={() => void edits.edit({ op: 'set_alternative', region_id: region.id, text: '', decorative: true })}>Decorative: leave it out</button>
         {/if}
@@ -95,9 +138,18 @@
             {/each}
           </tbody>
         </table></div>
+        <label class="text-sm font-bold" for="summary-{region.id}">Summary, said before the table</label>
+        <textarea id="summary-{region.id}" rows="2" value={description ?? region.alternative_text ?? ''} placeholder="Only where rows and columns are hard to follow" oninput={(e) => (description = e.currentTarget.value)} onblur={saveDescription}></textarea>
         <p class="text-quiet m-0 text-sm">Double-click a cell's ink on the sheet to correct it.</p>
       {/if}
-      {#if region.reason && own.length}<p class="text-quiet m-0 text-sm">{region.reason}</p>{/if}
+      {#if region.role === 'caption'}
+        <p class="text-quiet m-0 text-sm">{explains ? `Of the ${look(explains.role).name.toLowerCase()} ${(desk.page?.content?.regions ?? []).indexOf(explains) + 1}` : 'Of no picture or table'}
+          {#if explains}<button class="act" onclick={() => void edits.edit({ op: 'tie_caption', region_id: region.id, to: null })}>Of none</button>{/if}</p>
+      {/if}
+      {#if region.role === 'list_item' || region.role === 'contents_entry'}
+        <p class="text-quiet m-0 flex items-center gap-2 text-sm">Depth {(region.depth ?? 0) + 1} <button class="act" title="Tab" onclick={() => void shaping.nest(1)}>Deeper</button><button class="act" title="Shift Tab" disabled={!region.depth} onclick={() => void shaping.nest(-1)}>Less deep</button></p>
+      {/if}
+      {#if region.reason && (own.length || region.role.startsWith('heading'))}<p class="text-quiet m-0 text-sm">{region.reason}</p>{/if}
       {#if about.isArtifact(region.role)}<p class="text-quiet m-0 text-sm">Left out of the reading and of office files.</p>{/if}
     </div>
   {/if}

@@ -1,5 +1,8 @@
 <script lang="ts">
   import { tick, untrack } from 'svelte';
+  import { api, type LikePicture } from '../api/client';
+  import { notices } from '../bench/notices.svelte';
+  import { inTurn } from '../bench/turns';
   import { boxOf, findRegion, textOf } from '../bench/content';
   import { desk } from '../bench/desk.svelte';
   import { doubts } from '../bench/doubts.svelte';
@@ -51,8 +54,21 @@
   async function settle(decorative: boolean) {
     if (!doubt?.region_id || (!decorative && !typed.trim())) return;
     const text = decorative ? '' : typed.trim();
-    if (await edits.edit({ op: 'set_alternative', region_id: doubt.region_id, text, decorative }, false, doubt.page_id)) saying.say(`${waiting.length} pictures to describe`);
+    if (alike.length && everywhere && desk.document) {
+      const id = desk.document.id, place = { page: doubt.page_id, region: doubt.region_id };
+      await inTurn(() => notices.attempt(async () => desk.apply(await api.describeAlike(id, { ...place, text, decorative }))));
+      saying.say(`${waiting.length} pictures to describe`);
+    } else if (await edits.edit({ op: 'set_alternative', region_id: doubt.region_id, text, decorative }, false, doubt.page_id)) saying.say(`${waiting.length} pictures to describe`);
   }
+
+  /** The other places of the same picture: a letterhead or seal is described once. */
+  let alike = $state.raw<LikePicture[]>([]);
+  let everywhere = $state(true);
+  $effect(() => {
+    const asked = key;
+    alike = [];
+    if (region?.look && doubt?.region_id) void api.like(doubt.page_id, doubt.region_id).then((found) => asked === key && (alike = found)).catch(() => undefined);
+  });
 
   const step = (by: 1 | -1) => (at = waiting.length ? (Math.min(at, waiting.length - 1) + by + waiting.length) % waiting.length : 0);
 
@@ -75,6 +91,7 @@
     <label>What does it show? Of a chart, give its data.
       <textarea bind:this={field} bind:value={typed} rows="3" onkeydown={onKey}></textarea>
     </label>
+    {#if alike.length}<label class="row"><input type="checkbox" bind:checked={everywhere} /> at {alike.length === 1 ? 'the other place' : `the ${alike.length} other places`} of the same picture too</label>{/if}
     {#each starts as [name, text], i (name)}<p><button title="Begin with it (Alt {i + 1}); it is yours to change" onclick={() => { typed = text; field?.focus(); }}>From {name}</button> <span>{text.slice(0, 120)}</span></p>{/each}
     <p>
       <button disabled={!typed.trim()} onclick={() => void settle(false)}>Describe <span class="key">Enter</span></button>
@@ -92,6 +109,7 @@
   .card { border: 2px solid var(--color-primary-900); border-radius: 6px; background: #fffdf7; padding: 8px; display: flex; flex-direction: column; gap: 6px; font-size: 14px; }
   .place { background-repeat: no-repeat; background-color: #fff; border: 1px solid var(--color-hair); }
   label { display: flex; flex-direction: column; gap: 3px; font-weight: 700; }
+  label.row { flex-direction: row; gap: 6px; font-weight: 400; align-items: center; }
   textarea { border: 1px solid #7b8a86; border-radius: 5px; background: #fff; padding: 4px 8px; font-size: 15px; font-weight: 400; }
   p { margin: 0; display: flex; flex-wrap: wrap; gap: 4px; align-items: baseline; }
   button { border: 1px solid var(--color-hair); background: #fff; border-radius: 5px; padding: 2px 9px; font-size: 14px; }

@@ -3,9 +3,11 @@
   import type { Region } from '../api/client';
   import { desk } from '../bench/desk.svelte';
   import { boxOf, findRegion } from '../bench/content';
+  import { headings } from '../bench/headings.svelte';
   import { typing } from '../bench/keys';
   import { everything, gapsOf, handlesOf, moved, rectangle, regionAt, shifted, threaded, upright, type Pair } from '../bench/outline';
   import { saying } from '../bench/saying.svelte';
+  import { view as atWork } from '../bench/view.svelte';
   import { selection } from '../bench/selection.svelte';
   import { nameOf, shaping, type Kind } from '../bench/shaping.svelte';
   import GridOverlay from './GridOverlay.svelte';
@@ -26,7 +28,7 @@
 
   const tool = $derived(shaping.tool);
   const region = $derived(findRegion(desk.page?.content, selection.region));
-  const alone = $derived(selection.also.length === 0 && tool === 'none' ? region : null);
+  const alone = $derived(selection.also.length === 0 && tool === 'none' && atWork.stage === 'read' ? region : null);
   const outline = $derived((shaping.draft && alone && shaping.draft.region === alone.id ? shaping.draft.outline : alone?.outline) as Pair[] | undefined);
   const path = $derived(tool === 'thread' ? threaded(ordered, shaping.drawn, 4 / scale) : []);
   const points = (list: Pair[]) => list.map((p) => p.join(',')).join(' ');
@@ -61,7 +63,7 @@
     if (!shaping.drawn.length || !(event.currentTarget as Element).hasPointerCapture(event.pointerId)) return;
     event.stopPropagation();
     const at = place(event), first = shaping.drawn[0]!;
-    if (tool === 'cut') shaping.drawn = [first, at];
+    if (tool === 'cut' || tool === 'tie') shaping.drawn = [first, at];
     else if (tool === 'thread' || freely) shaping.drawn = [...shaping.drawn, at];
     else shaping.drawn = rectangle(first, at);
   }
@@ -74,8 +76,17 @@
     shaping.drawn = [];
     if (tool === 'thread') void shaping.follow(met);
     else if (tool === 'cut') cutAlong(drawn);
+    else if (tool === 'tie') {
+      const all = everything(desk.page?.content);
+      void shaping.tie(regionAt(all, drawn[0]!), regionAt(all, drawn.at(-1)!));
+    }
     else if (drawn.length > 2 && extent(drawn) > 6 / scale) {
       if (tool === 'draw') shaping.asks = drawn;
+      else if (tool === 'mark') {
+        const [l, t] = drawn[0]!, [r, b] = drawn[2] ?? drawn.at(-1)!;
+        shaping.tool = 'none';
+        void headings.add({ area: [l, t, r, b] });
+      }
       else void shaping.takeOut(drawn);
     }
   }
@@ -247,7 +258,7 @@
     {#if shaping.drawn.length > 1}<polyline class="stroke" points={points(shaping.drawn)} stroke-width={4 / scale} />
     {:else}<polyline class="line" points={points(ordered.map((r): Pair => [boxOf(r)[0] - BEAD / scale, boxOf(r)[1] + BEAD / scale]))} stroke-width={1.5 / scale} />{/if}
   {:else if shaping.drawn.length > 1}
-    {#if tool === 'cut'}<polyline class="blade" points={points(shaping.drawn)} stroke-width={2.5 / scale} />
+    {#if tool === 'cut' || tool === 'tie'}<polyline class={tool === 'cut' ? 'blade' : 'stroke'} points={points(shaping.drawn)} stroke-width={2.5 / scale} />
     {:else}<polygon class="drawn" class:out={tool === 'take_out'} points={points(shaping.drawn)} stroke-width={2 / scale} />{/if}
   {/if}
   {#if shaping.asks}<polygon class="drawn" points={points(shaping.asks)} stroke-width={2.5 / scale} />{/if}

@@ -218,6 +218,15 @@
     });
   }
 
+  /** The word is in a language; with `onwards` the next word is taken in hand. */
+  function sayIn(word: Word, language: string, onwards = false) {
+    if (!language) return;
+    void leave(word).then(() => {
+      const next = onwards ? words[words.findIndex((w) => w.id === word.id) + 1] : undefined;
+      void writing.change(pageId, { op: 'set_word_language', word_ids: [word.id], language }, next?.id ?? word.id);
+    });
+  }
+
   function onKey(event: KeyboardEvent, word: Word) {
     const taken = suggested(event, word);
     const alt = event.altKey && !event.ctrlKey ? event.code : '';
@@ -231,6 +240,7 @@
     else if (alt === 'KeyC') openPalette(word);
     else if (alt === 'KeyA') writing.toggleBar();
     else if (alt === 'KeyB') writing.compare();
+    else if (alt === 'KeyG') sayIn(word, writing.language, true);
     else if (alt === 'KeyL') void addToList(word, event.shiftKey ? 0 : (desk.document?.batch_id ?? 0));
     else if (alt === 'KeyK') showKin(word);
     else if (event.key === 'Enter' && event.ctrlKey) act(event.shiftKey ? 'part' : 'break', word);
@@ -288,7 +298,7 @@
       </div>
     {/if}
     {#if current && palette?.word === current.id}<Palette letter={palette.letter} language={region.language ?? null} onpick={pick} onclose={closePalette} />{/if}
-    {#if current && writing.bar}<SettingBar word={current} {selected} onset={(style) => current && void set(current, style)} oncharacters={() => current && openPalette(current)} ondo={(what) => current && act(what, current)} />{/if}
+    {#if current && writing.bar}<SettingBar word={current} block={region.language ?? null} onlanguage={(code) => { writing.language = code; if (current) sayIn(current, code); }} {selected} onset={(style) => current && void set(current, style)} oncharacters={() => current && openPalette(current)} ondo={(what) => current && act(what, current)} />{/if}
     <div class="foot">
       <span class="why">{reason ?? (current?.state === 'corrected' ? 'Corrected by hand.' : current?.state === 'accepted' ? 'Accepted as read.' : 'No doubt here.')}</span>
       {#if help?.kin && current}<button title="See the other places that say this, with their ink, and correct them (Alt K)" onmousedown={(e) => e.preventDefault()} onclick={() => showKin(current)}>{help.kin} alike</button>{/if}

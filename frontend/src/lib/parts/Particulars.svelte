@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, type LabelRange, type Particulars } from '../api/client';
+  import { api, type Abbreviation, type LabelRange, type Particulars } from '../api/client';
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
 
@@ -15,7 +15,7 @@
   const shown = $derived(ranges ?? d?.ranges ?? []);
   const told = $derived(typed ?? d?.particulars);
 
-  const change = (what: { particulars?: Particulars; ranges?: LabelRange[] }) =>
+  const change = (what: { particulars?: Particulars; ranges?: LabelRange[]; abbreviations?: Abbreviation[] }) =>
     notices.attempt(async () => {
       desk.document = await desk.change((id, revision) => api.changeDocument(id, { revision, ...what }));
       typed = ranges = null;
@@ -36,6 +36,26 @@
     });
   }
 
+  let short = $state(''), full = $state('');
+  const listed = $derived(d?.abbreviations ?? []);
+  async function abbreviate() {
+    const one = { short: short.trim(), full: full.trim() };
+    if (!one.short || !one.full) return;
+    await change({ abbreviations: [...listed.filter((a) => a.short !== one.short), one] });
+    short = full = '';
+  }
+
+  /** What is told here is told of all documents that are brought in to the batch, and of those there where nothing is. */
+  const share = () =>
+    notices.attempt(async () => {
+      const id = d?.batch_id;
+      if (id === undefined || !told) return;
+      await save();
+      const batch = await api.tellBatch(id, $state.snapshot(told) as Particulars, true);
+      if (desk.batch?.id === batch.id) desk.batch = batch;
+      notices.notify(`Told of all documents of ${batch.name}, and of those to come.`);
+    });
+
   const set = (at: number, patch: Partial<LabelRange>) => (ranges = shown.map((r, i) => (i === at ? { ...r, ...patch } : r)));
   const add = () => (ranges = [...shown, { first: Math.max(desk.pageIndex, (shown.at(-1)?.first ?? -1) + 1), style: 'D', prefix: '', start: 1 }]);
 </script>
@@ -45,6 +65,18 @@
   {#each FIELDS as [key, name, what] (key)}
     <label>{name} <input value={told?.[key] ?? ''} placeholder={what} maxlength="500" oninput={(e) => (typed = { ...(told as Particulars), [key]: e.currentTarget.value })} onblur={() => void save()} onkeydown={(e) => e.key === 'Enter' && e.currentTarget.blur()} /></label>
   {/each}
+  <p class="row"><button title="Of the batch's documents where a field is empty, and of those that are brought in later" onclick={() => void share()}>The same for the whole batch</button></p>
+</details>
+<details class="fold">
+  <summary>Abbreviations{#if listed.length}: <span class="quiet">{listed.map((a) => a.short).join(', ')}</span>{/if}</summary>
+  {#each listed as a (a.short)}
+    <div class="range"><b>{a.short}</b> {a.full} <button aria-label="Take {a.short} away" onclick={() => void change({ abbreviations: listed.filter((o) => o.short !== a.short) })}>✕</button></div>
+  {/each}
+  <div class="range">
+    <input class="prefix" bind:value={short} placeholder="Insp." aria-label="Abbreviation" maxlength="60" />
+    <input class="full" bind:value={full} placeholder="what it stands for" aria-label="What it stands for" maxlength="300" onkeydown={(e) => e.key === 'Enter' && void abbreviate()} />
+    <button disabled={!short.trim() || !full.trim()} onclick={() => void abbreviate()}>Add</button>
+  </div>
 </details>
 <details class="fold">
   <summary>Page labels: <span class="quiet">{d?.labels.length ? `${d.labels[0]} to ${d.labels.at(-1)}` : ''}</span></summary>
@@ -73,7 +105,8 @@
   .range { display: flex; flex-wrap: wrap; gap: 4px 8px; align-items: center; border-bottom: 1px solid var(--color-hair); padding: 5px 0; }
   .range label { display: flex; gap: 4px; align-items: center; }
   .range input { width: 4em; }
-  .range .prefix { width: 3.5em; }
+  .range .prefix { width: 4.5em; }
+  .range .full { flex: 1; min-width: 6em; width: auto; }
   .row { margin: 6px 0 0; display: flex; flex-wrap: wrap; gap: 4px; }
   button { border: 1px solid var(--color-hair); background: #fff; border-radius: 5px; padding: 1px 9px; font-size: 14px; }
   .keep { background: var(--color-primary-700); color: #fff; }

@@ -170,7 +170,7 @@
       {#each flow as item, i (`${item.page_id}.${item.region_id}`)}
         {@const before = flow[i - 1]}
         {#if item.page !== before?.page}<div class="pagemark" aria-hidden="true">page {item.page}</div>{/if}
-        <div class="item {item.role}" class:writing={writtenIn === keyOf(item)} class:heard={heard === keyOf(item)} data-item={keyOf(item)} lang={about.languageTag(item.language)} dir={about.rightToLeft(item.language) ? 'rtl' : 'ltr'}>
+        <div class="item {item.role}" class:writing={writtenIn === keyOf(item)} class:heard={heard === keyOf(item)} data-item={keyOf(item)} style:margin-inline-start={item.depth ? `${item.depth * 1.6}em` : ''} lang={about.languageTag(item.language)} dir={about.rightToLeft(item.language) ? 'rtl' : 'ltr'}>
           <button class="plain role" title="Go to this block" onclick={() => go(item)}>{item.announced || '·'}{item.language !== d?.language && !pictures.has(item.role) ? `, ${about.languageName(item.language)}` : ''}</button>
           {#if writtenIn === keyOf(item)}
             {#each item.sources as source (`${source.page_id}.${source.region_id}`)}

@@ -1,11 +1,12 @@
 <script lang="ts">
   import type { Style, Word } from '../api/client';
+  import { about } from '../bench/about.svelte';
   import { runsOf } from '../bench/words';
   import { keysOf, SETTINGS, writing } from '../bench/writing.svelte';
 
   /** How the word in hand is set, and what else may be done with it. */
-  let { word, selected, onset, oncharacters, ondo }: {
-    word: Word; selected: () => [number, number]; onset: (style: Style) => void; oncharacters: () => void; ondo: (what: 'break' | 'part' | 'beneath' | 'supplied') => void;
+  let { word, block, onlanguage, selected, onset, oncharacters, ondo }: {
+    word: Word; block: string | null; onlanguage: (code: string) => void; selected: () => [number, number]; onset: (style: Style) => void; oncharacters: () => void; ondo: (what: 'break' | 'part' | 'beneath' | 'supplied') => void;
   } = $props();
   let marking = $state(false);
   const on = (style: Style) => {
@@ -22,6 +23,9 @@
   {/each}
   {#if runs.length}<bdi class="as-set" aria-hidden="true">{#each runs as run, i (i)}<span class={run.style.join(' ')}>{run.text}</span>{/each}</bdi>{/if}
   <span class="space"></span>
+  <select aria-label="Language of the word" title="Another language than the block's; Alt G says it of the word in hand and goes on to the next" value={word.language || block || ''} onchange={(e) => onlanguage(e.currentTarget.value)}>
+    {#each about.languages as x (x.code)}<option value={x.code}>{x.name}</option>{/each}
+  </select>
   <button title="Characters that the keyboard lacks (Alt C)" onmousedown={hold} onclick={oncharacters}>Ω</button>
   <button title="The line ends before this word (Ctrl Enter)" onmousedown={hold} onclick={() => ondo('break')}>Line ends</button>
   <button title="A new block begins with this line (Ctrl Shift Enter)" onmousedown={hold} onclick={() => ondo('part')}>New block</button>
@@ -41,6 +45,7 @@
   button { border: 1px solid var(--color-hair); border-radius: 4px; background: #fff; color: var(--color-ink); font-size: 14px; min-width: 28px; min-height: 26px; padding: 0 6px; white-space: nowrap; }
   button:hover { background: var(--color-lamp-100); }
   button[aria-pressed='true'] { background: var(--color-lamp-300); border-color: var(--color-primary-900); }
+  select { padding: 1px 24px 1px 6px; font-size: 14px; border-radius: 4px; max-width: 9em; min-height: 26px; }
   label { font-size: 14px; display: flex; gap: 4px; align-items: center; }
   label input { width: 7em; border: 1px solid #7b8a86; border-radius: 4px; padding: 1px 5px; font-size: 14px; }
   .space { flex: 1; }

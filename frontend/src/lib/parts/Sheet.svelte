@@ -214,7 +214,7 @@
               <rect class="word" x={b[0] - 5} y={b[1] - 5} width={b[2] - b[0] + 10} height={b[3] - b[1] + 10} stroke-width={2.5 / scale} />
             {/if}
           </svg>
-          {#if byHand}<HandOverlay {size} {scale} {ordered} view={inSight} />{/if}
+          {#if byHand || view.stage === 'tag'}<HandOverlay {size} {scale} {ordered} view={inSight} />{/if}
         {/if}
         {#if writing.newLine?.page === page.id && page.content && view.stage !== 'clean'}<NewLine {page} {scale} room={deskWidth - 2 * MARGIN} />{/if}
         {#if selection.lifted && wordBox && page.cleaned}

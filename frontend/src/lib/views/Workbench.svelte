@@ -17,6 +17,9 @@
   import { untrack } from 'svelte';
   import { slips } from '../bench/slips.svelte';
   import Slips from './Slips.svelte';
+  import { headings } from '../bench/headings.svelte';
+  import Headings from './Headings.svelte';
+  import TagBar from '../parts/TagBar.svelte';
   import ContactSheet from '../parts/ContactSheet.svelte';
   import Languages from '../parts/Languages.svelte';
   import DoubtWalk from '../parts/DoubtWalk.svelte';
@@ -26,7 +29,10 @@
   const inHand = $derived(desk.document?.id);
   $effect(() => {
     void inHand;
-    untrack(() => slips.close());
+    untrack(() => {
+      slips.close();
+      headings.close();
+    });
   });
 
   function moveSelection(by: 1 | -1) {
@@ -60,11 +66,31 @@
     return true;
   }
 
+  /** Keys of the Tag stage besides the roles; true where the key is one. */
+  function tagging(event: KeyboardEvent): boolean {
+    const region = findRegion(desk.page?.content, selection.region);
+    const key = event.key.toLowerCase();
+    const nested = region && (region.role === 'list_item' || region.role === 'contents_entry');
+    const onBlock = !document.activeElement || document.activeElement === document.body || !!document.activeElement.closest('.block > .head, [aria-label="Sheet"]');
+    if (event.key === 'Tab' && nested && onBlock) void shaping.nest(event.shiftKey ? -1 : 1);
+    else if (key === 'o') void headings.show();
+    else if (key === 't') shaping.use('tie');
+    else if (key === 'b' && region) void headings.add({ region: region.id });
+    else if (key === 'b') shaping.use('mark');
+    else if (key === 'd') shaping.describing = !shaping.describing;
+    else return false;
+    return true;
+  }
+
   function onKey(event: KeyboardEvent) {
     if (typing(event) || event.ctrlKey || event.metaKey || view.contact) return;
     const region = findRegion(desk.page?.content, selection.region);
     if (slips.open && view.stage === 'proof') {
       if (event.key === 'Escape') slips.close();
+      return;
+    }
+    if (headings.open && view.stage === 'tag') {
+      if (event.key === 'Escape') headings.close();
       return;
     }
     if (event.key === 'PageDown') void view.turn(1);
@@ -76,6 +102,9 @@
     else if (event.key === 'Escape') {
       if (!shaping.drop()) selection.clear();
     } else if (view.stage === 'read' && !event.altKey && byHand(event.key)) {
+      // done there
+    }
+    else if (view.stage === 'tag' && !event.altKey && tagging(event)) {
       // done there
     }
     else if (event.key.toLowerCase() === 'v' && !event.altKey && view.stage === 'proof') void slips.show();
@@ -113,6 +142,8 @@
   <ContactSheet />
 {:else if slips.open && view.stage === 'proof'}
   <Slips />
+{:else if headings.open && view.stage === 'tag'}
+  <Headings />
 {:else if view.stage === 'check'}
   <ReadThrough />
 {:else}
@@ -124,7 +155,7 @@
     <aside class="bg-paper border-hair flex min-h-0 flex-col border-l" aria-label="Beside the sheet">
       {#if view.stage === 'clean'}<Steps />
       {:else if view.stage === 'read'}<Languages /><Script />
-      {:else}<DoubtWalk /><Script />{/if}
+      {:else}<DoubtWalk />{#if view.stage === 'tag'}<TagBar />{/if}<Script />{/if}
     </aside>
   </div>
 {/if}
