@@ -38,7 +38,7 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 def test_a_report_goes_from_findings_to_none(page: Page, server: Server) -> None:
     page.goto(f"http://127.0.0.1:{server.port}/#/document/1/check/1")
     standing = page.get_by_label("How it stands")
-    expect(standing).to_contain_text("2 findings, 1 to judge")
+    expect(standing).to_contain_text("2 findings, 2 to judge")
     expect(standing).to_contain_text("it would not be PDF/UA")
 
     # Heard while it is looked at; the keys step through it.
@@ -60,7 +60,7 @@ def test_a_report_goes_from_findings_to_none(page: Page, server: Server) -> None
     page.keyboard.press("End")
     page.keyboard.type(", two keepers before it")
     page.keyboard.press("Enter")
-    expect(standing).to_contain_text("1 finding, 2 to judge")
+    expect(standing).to_contain_text("1 finding, 3 to judge")
     expect(standing).to_contain_text("it would be PDF/UA")
     page.get_by_role("button", name="Take “Torgrunn Station”").press("Enter")
     expect(standing).to_contain_text("No findings")
@@ -74,9 +74,11 @@ def test_a_report_goes_from_findings_to_none(page: Page, server: Server) -> None
     card = page.get_by_label("What is judged")
     expect(card).to_contain_text("Does the description say what the picture says?")
     page.keyboard.press("Enter")
+    expect(card).to_contain_text("Do the headings say what follows")
+    page.keyboard.press("Enter")
     expect(card).to_contain_text("Is it a table")
     page.keyboard.press("Enter")
-    expect(standing).to_contain_text("nothing to judge, 2 signed off")
+    expect(standing).to_contain_text("nothing to judge, 3 signed off")
     told = server.http.get("/documents/1/judgements", params={"open_only": False}).json()
     assert {j["by"] for j in told} == {"E. Sandvik"}
 

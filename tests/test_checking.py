@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
+import pikepdf
 import pytest
 from fastapi.testclient import TestClient
 from lxml import html
@@ -115,6 +117,7 @@ def headless() -> PageContent:
 BROKEN = {
     "headers": headless(),
     "lone_item": ContentMaker().add(Role.PARAGRAPH, "before it").add(Role.LIST_ITEM, "• one").add(Role.PARAGRAPH, "after it").page(),
+    "said_language": ContentMaker(language="fra").add(Role.PARAGRAPH, "The keeper was at the light all through that night").page().model_copy(update={"languages": ("fra", "eng")}),
     "caption": ContentMaker().add(Role.CAPTION, "Figure 1. Nothing").add(Role.PARAGRAPH, "text").page(),
 }  # fmt: skip
 
@@ -198,7 +201,7 @@ def test_from_findings_to_none_and_signed_off(client: TestClient) -> None:
     heading = client.get("/api/pages/1").json()["content"]["regions"][0]["id"]
     edit(client, {"op": "set_role", "region_id": heading, "role": "heading_3"})
     standing = client.get("/api/documents/1/standing").json()
-    assert standing["findings"] == 3 and standing["to_judge"] == 1 and len(standing["obstacles"]) == 2
+    assert standing["findings"] == 3 and standing["to_judge"] == 2 and len(standing["obstacles"]) == 2
     rules = {r["id"]: r for r in client.get("/api/rules").json()}
     doubts = client.get("/api/documents/1/doubts").json()
     assert {d["kind"] for d in doubts} == {"title", "level", "alternative"} and {d["kind"] for d in doubts} <= set(
@@ -211,12 +214,17 @@ def test_from_findings_to_none_and_signed_off(client: TestClient) -> None:
     client.patch("/api/documents/1", json={"revision": revision, "title": mends["title"]["title"]})
     figure = next(r["id"] for r in client.get("/api/pages/1").json()["content"]["regions"] if r["kind"] == "figure")
     edit(client, {"op": "set_alternative", "region_id": figure, "text": "A lantern on its pedestal"})
-    (first, second) = client.get("/api/documents/1/judgements").json()
+    told = client.get("/api/documents/1/judgements").json()
+    (first, second) = [j for j in told if j["rule"] == "describes"]
+    # The headings are looked at together and signed off together.
+    standing = client.post("/api/documents/1/judgements/headings", json={"name": "E. Sandvik"}).json()
+    assert (standing["to_judge"], standing["judged"]) == (2, 1)
     signed = {"page": 1, "key": first["key"], "print": first["print"], "name": "E. Sandvik"}
     standing = client.post("/api/documents/1/judgements", json=signed).json()
-    assert standing == {"findings": 0, "to_judge": 1, "judged": 1, "obstacles": []}
+    assert standing == {"findings": 0, "to_judge": 1, "judged": 2, "obstacles": []}
     assert client.get("/api/documents/1/judgements").json() == [second]
-    done = client.get("/api/documents/1/judgements", params={"open_only": False}).json()[0]
+    everything = client.get("/api/documents/1/judgements", params={"open_only": False}).json()
+    done = next(j for j in everything if j["key"] == first["key"])
     assert done["by"] == "E. Sandvik" and done["made"]
     # What changes is open again, and only that; what was changed meanwhile cannot be signed.
     edit(client, {"op": "set_alternative", "region_id": second["region_id"], "text": "The Board's seal, a lit lamp"})
@@ -226,13 +234,13 @@ def test_from_findings_to_none_and_signed_off(client: TestClient) -> None:
         ).status_code
         == 404
     )
-    assert client.get("/api/documents/1/standing").json()["judged"] == 1
+    assert client.get("/api/documents/1/standing").json()["judged"] == 2
     edit(client, {"op": "set_alternative", "region_id": figure, "text": "Another lantern"})
-    assert client.get("/api/documents/1/standing").json()["judged"] == 0
+    assert client.get("/api/documents/1/standing").json()["judged"] == 1
     client.post("/api/documents/1/undo", json={"change": client.get("/api/documents/1").json()["undo"]["id"]})
-    assert client.get("/api/documents/1/standing").json()["judged"] == 1  # as it was signed
+    assert client.get("/api/documents/1/standing").json()["judged"] == 2  # as it was signed
     assert client.delete("/api/pages/1/judgements/" + first["key"]).status_code == 204
-    assert client.get("/api/documents/1/standing").json()["judged"] == 0
+    assert client.get("/api/documents/1/standing").json()["judged"] == 1
 
 
 def test_what_stands_against_pdf_ua_is_told_even_where_it_was_left_as_it_is(client: TestClient) -> None:
@@ -247,7 +255,7 @@ def test_what_stands_against_pdf_ua_is_told_even_where_it_was_left_as_it_is(clie
 
 
 def test_the_report_tells_findings_and_sign_offs(client: TestClient) -> None:
-    (place,) = client.get("/api/documents/1/judgements").json()
+    place = next(j for j in client.get("/api/documents/1/judgements").json() if j["rule"] == "describes")
     signed = {"page": 1, "key": place["key"], "print": place["print"], "name": "E. <Sandvik>"}
     client.post("/api/documents/1/judgements", json=signed)
     answer = client.get("/api/documents/1/report")
@@ -257,6 +265,10 @@ def test_the_report_tells_findings_and_sign_offs(client: TestClient) -> None:
     assert heads[0].startswith("Report on") and "Judged by a person" in heads
     assert told.get("lang") == "en" and all(th.get("scope") == "col" for th in told.iter("th"))
     text = told.text_content()
+    # The same as a PDF that says it is PDF/UA-1 (ISO 14289-1, clause 5) and has the headings in its tree.
+    printed = pikepdf.open(io.BytesIO(client.get("/api/documents/1/report.pdf").content))
+    assert printed.Root.MarkInfo.Marked and b"pdfuaid:part" in bytes(printed.Root.Metadata.read_bytes())
+    assert printed.Root.Lang == "en" and str(printed.docinfo.get("/Title", "")).startswith("Report")
     assert "E. <Sandvik>" in text and "without a description" in text and "wrong words are to be expected" in text
 
 
@@ -288,7 +300,8 @@ def test_every_rule_of_the_program_is_broken_by_something_here() -> None:
     found |= {d.kind for _, d in document_doubts("scan", "scan", 21, [], language=None)}
     found |= {d.kind for _, d in document_doubts("A title", "scan", 1, [level])}
     assert {rule.id for rule in RULES.values() if rule.judge is Judge.MACHINE} <= found
-    asked = {j.rule for page in [*BROKEN.values(), *_judged()] for j in judgements(page)}
+    titled = ContentMaker().add(Role.HEADING_1, "The lamps").page()
+    asked = {j.rule for page in [titled, *BROKEN.values(), *_judged()] for j in judgements(page)}
     assert asked == {rule.id for rule in RULES.values() if rule.judge is Judge.PERSON}
 
 

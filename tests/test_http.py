@@ -375,7 +375,17 @@ def test_the_browser_is_told_the_rules(client: TestClient) -> None:
     assert [r for r in rules if rules[r]["artifact"]] == ["running_head", "page_number", "artifact"]
     assert {x["code"]: x["name"] for x in told["languages"]}["fra"] == "Französisch"
     assert client.get("/api/about", headers={"Accept-Language": "xx-nonsense"}).json()["languages"][0]["name"]
-    assert [f["name"] for f in told["formats"]] == ["pdf", "docx", "txt", "xlsx", "json", "opus", "flac", "wav"]
+    assert [f["name"] for f in told["formats"]] == [
+        "pdf",
+        "docx",
+        "txt",
+        "xlsx",
+        "json",
+        "opus",
+        "flac",
+        "chapters",
+        "wav",
+    ]
 
 
 def test_the_trolley_tells_what_a_batch_takes(client: TestClient, store: Store) -> None:

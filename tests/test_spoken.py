@@ -7,6 +7,7 @@ import re
 import struct
 import subprocess
 import wave
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -119,6 +120,18 @@ def test_sound_is_delivered_with_chapters(tmp_path: Path) -> None:
         assert "error" not in told_by.stderr.casefold()
         assert b"CHAPTER002NAME=The bells" in made[name] and b"TITLE=The lamps" in made[name]
         assert len(made[name]) < len(made["wav"])
+
+
+def test_sound_is_delivered_as_a_file_a_chapter(tmp_path: Path) -> None:
+    told = document(page(), ContentMaker().add(Role.HEADING_2, "The bells").add(Role.PARAGRAPH, "Two").page())
+    with zipfile.ZipFile(io.BytesIO(deliver(told, lambda _: b"", "chapters"))) as archive:
+        names = archive.namelist()
+        assert names == ["001-The-lamps.opus", "002-The-bells.opus"]
+        for name in names:
+            path = tmp_path / name
+            path.write_bytes(archive.read(name))
+            subprocess.run(["opusinfo", str(path)], capture_output=True, check=True)
+    assert b"TITLE=The bells" in path.read_bytes()
 
 
 def test_a_document_is_listened_to_through_the_interface(tmp_path: Path) -> None:

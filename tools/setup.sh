@@ -9,6 +9,7 @@ packages=(
   tesseract-ocr-frk tesseract-ocr-grc
   tesseract-ocr-osd tesseract-ocr-script-latn
   chromium poppler-utils qpdf jbig2dec espeak-ng flac opus-tools
+  libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0
   fonts-liberation fonts-noto-core fonts-ebgaramond
 )
 commands=(python3 node npm)

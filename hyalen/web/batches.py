@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from urllib.parse import quote
 
 from fastapi import APIRouter, Header, Request
@@ -28,6 +29,7 @@ from hyalen.store.store import Store
 from hyalen.web import events
 from hyalen.web.answers import batch_of
 from hyalen.web.errors import BadRequest
+from hyalen.web.report import report_of
 from hyalen.web.schemas import (
     About,
     Batch,
@@ -223,7 +225,7 @@ def download(delivery_id: Id, given: Given) -> FileResponse:
 
 @router.get("/batches/{batch_id}/zip", response_class=StreamingResponse)
 def download_all(batch_id: Id, given: Given) -> StreamingResponse:
-    """All current deliveries of the batch in one ZIP, made as it is sent."""
+    """All current deliveries of the batch in one ZIP with a report on each document, made as it is sent."""
     store = given.store
     batch = store.documents.batch(batch_id)
     current = [d for d in store.deliveries.of_batch(batch_id) if d.edition == store.deliveries.edition(d.document_id)]
@@ -238,6 +240,10 @@ def _zipped(store: Store, deliveries: list[DeliveryRecord]) -> Iterator[bytes]:
     archive = ZipStream()
     for delivery in deliveries:
         archive.add_path(store.blobs.path(delivery.blob), delivery.name)
+    now = datetime.now(UTC)
+    for document_id in dict.fromkeys(delivery.document_id for delivery in deliveries):
+        name = f"{delivery_stem(store.documents.document(document_id).source_name)}-report.html"
+        archive.add(report_of(store, document_id, now), name)
     yield from archive
 
 

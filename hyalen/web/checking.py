@@ -15,7 +15,7 @@ from hyalen.core.proofing.doubts import Stage
 from hyalen.core.structure.tree import StructureTree
 from hyalen.store.records import JudgementRecord, NotFound
 from hyalen.web.errors import BadRequest
-from hyalen.web.schemas import Id, RuleTold, SaidAloud, SignOff, SpokenPart, Standing, ToJudge
+from hyalen.web.schemas import Id, RuleTold, SaidAloud, Signature, SignOff, SpokenPart, Standing, ToJudge
 from hyalen.web.services import Given
 
 router = APIRouter(tags=["checking"])
@@ -57,6 +57,16 @@ def sign_off(document_id: Id, signed: SignOff, given: Given) -> Standing:
     if given.store.pages.page(signed.page).document_id != document_id:
         raise NotFound("That page is in another document.")
     given.store.judgements.sign(signed.page, signed.key, signed.print, signed.name)
+    return standing(document_id, given)
+
+
+@router.post("/documents/{document_id}/judgements/headings")
+def sign_headings(document_id: Id, signed: Signature, given: Given) -> Standing:
+    """Somebody has looked at all headings of the document together and found them right."""
+    given.store.documents.document(document_id)
+    for each in given.store.judgements.of_document(document_id, open_only=True):
+        if each.rule == "headings":
+            given.store.judgements.sign(each.page_id, each.key, each.print, signed.name)
     return standing(document_id, given)
 
 

@@ -8,11 +8,12 @@ from html import escape
 from urllib.parse import quote
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
 
 from hyalen import __version__
 from hyalen.core.accessibility.catalogue import NOT_HERE, RULES, Judge
 from hyalen.core.formats.names import delivery_stem
+from hyalen.core.formats.printed import pdf_of
 from hyalen.core.languages import language_tag
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.proofing.sampling import wilson
@@ -22,6 +23,7 @@ from hyalen.web.schemas import Id
 from hyalen.web.services import Given
 
 router = APIRouter(tags=["checking"])
+PRINTING_SECONDS = 120.0
 _STYLE = (
     "body{font:16px/1.5 sans-serif;max-width:50rem;margin:2rem auto;padding:0 1rem;color:#14302d}"
     "table{border-collapse:collapse;width:100%}th,td{border:1px solid #999;padding:.3rem .5rem;text-align:left;vertical-align:top}"
@@ -35,6 +37,16 @@ def report(document_id: Id, given: Given) -> HTMLResponse:
     name = f"{delivery_stem(store.documents.document(document_id).source_name)}-report.html"
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
     return HTMLResponse(report_of(store, document_id, datetime.now(UTC)), headers=headers)
+
+
+@router.get("/documents/{document_id}/report.pdf", response_class=Response)
+def printed_report(document_id: Id, given: Given) -> Response:
+    """The same as a tagged PDF."""
+    store = given.store
+    name = f"{delivery_stem(store.documents.document(document_id).source_name)}-report.pdf"
+    made = given.showing.do(pdf_of, report_of(store, document_id, datetime.now(UTC)), seconds=PRINTING_SECONDS)
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
+    return Response(made, media_type="application/pdf", headers=headers)
 
 
 def report_of(store: Store, document_id: int, made: datetime) -> str:

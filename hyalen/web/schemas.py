@@ -309,11 +309,14 @@ class SpokenPart(BaseModel):
     following: int | None
 
 
-class SignOff(BaseModel):
+class Signature(BaseModel):
+    name: OneLine = Field(min_length=1, max_length=80)
+
+
+class SignOff(Signature):
     page: Id
     key: str = Field(max_length=200)
     print: str = Field(pattern="^[0-9a-f]{16}$")
-    name: OneLine = Field(min_length=1, max_length=80)
 
 
 class Page(BaseModel):
@@ -731,9 +734,10 @@ class Bookmarked(BaseModel):
 
 
 class Bookmarks(BaseModel):
-    """A document's bookmarks; `from_headings` where nobody has had a hand in them."""
+    """A document's bookmarks; `from_headings` where nobody has had a hand in them, `added` is the new one's place."""
 
     revision: int
+    added: int | None = None
     from_headings: bool
     bookmarks: list[Bookmarked]
 

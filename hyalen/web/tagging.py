@@ -119,7 +119,7 @@ def add_bookmark(document_id: Id, place: BookmarkPlace, given: Given) -> Bookmar
         entries = [m.entry for m in now]
         entries.insert(at, new.model_copy(update={"depth": depth}))
         given.store.settings.set_bookmarks(document_id, entries)
-    return _bookmarks(given, document_id)
+    return _bookmarks(given, document_id).model_copy(update={"added": at})
 
 
 def _entry_at(given: Services, place: BookmarkPlace) -> BookmarkEntry:

@@ -55,10 +55,12 @@ RULES = {
         Rule("small", "common practice, no source; WCAG 2.2, 1.4.4", "", "Print that is too small stays unreadable even enlarged, where the scan has too few dots."),
         Rule("unspeakable", "ISO 14289-1, 7.2; ISO 32000-1, 9.10", "10-001", "No voice can say characters that mean nothing."),
         Rule("jump", "ISO 14289-1, 7.1; WCAG 2.2, 1.3.2", "09-001", "A voice that goes back up the page reads what has been read, or in the wrong order."),
+        Rule("said_language", "ISO 14289-1, 7.2; WCAG 2.2, 3.1.2", "11-002", "A voice of another language makes nonsense of the words."),
         Rule("link", "WCAG 2.2, 2.4.4", "", "An address that is spelt out letter by letter does not say where it leads."),
         Rule("order", "ISO 14289-1, 7.1; WCAG 2.2, 1.3.2", "09-001", "Only who reads along knows whether the order makes sense.", Judge.PERSON),
         Rule("describes", "ISO 14289-1, 7.3; WCAG 2.2, 1.1.1", "13-005", "Only who sees the picture knows whether the description says what it says.", Judge.PERSON),
         Rule("is_table", "ISO 14289-1, 7.5; WCAG 2.2, 1.3.1", "15-004", "Rows and columns are announced; where they only lay text out they confuse.", Judge.PERSON),
+        Rule("headings", "ISO 14289-1, 7.4; WCAG 2.2, 2.4.6", "14-001", "Who skims by headings relies on what they promise.", Judge.PERSON),
         Rule("colour", "ISO 14289-1, 7.1; WCAG 2.2, 1.4.1", "04-001", "What colour alone says is lost on who does not see it.", Judge.PERSON),
     )
 }  # fmt: skip

@@ -9,7 +9,8 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
-from hyalen.core.decisions.requests import Request, SetHeaders, SetRole
+from hyalen.core.decisions.requests import Request, SetHeaders, SetLanguage, SetRole
+from hyalen.core.languages import identify, language_name
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.found import Style
@@ -20,6 +21,7 @@ LEAST_CONTRAST, LEAST_OF_LARGE = 4.5, 3.0  # WCAG 2.2, 1.4.3
 LARGE, LARGE_BOLD = 18.0, 14.0  # points (WCAG 2.2, definition of large-scale text)
 CAPITALS = 0.7  # of the type's size
 SMALLEST = 6.0  # points
+LEAST_WORDS, LEAST_LEAD = 6, 0.25  # of a block whose language is told; by how much another one leads
 LEAST_LETTERS = 12  # of a block whose contrast or size is judged
 _FILE = re.compile(r"^[\w .()-]+\.(jpe?g|png|tiff?|bmp|gif|webp|pdf)$", re.IGNORECASE)
 _IMAGE_OF = re.compile(r"^(an? |the )?(image|picture|photo(graph)?|graphic|figure|bild|abbildung|image)( of| von)?\b.{0,3}$|^(an? )?(image|picture|graphic) (of|showing)\b", re.IGNORECASE)  # fmt: skip
@@ -56,6 +58,7 @@ def page_findings(content: PageContent) -> list[Doubt]:
         *_lists(content),
         *_captions(content),
         *_legibility(content),
+        *_languages(content),
         *_speech(content),
         *_jumps(content),
     ]
@@ -72,6 +75,12 @@ def judgements(content: PageContent) -> list[Judgement]:
                 key="order", rule="order", question="Is the page read in an order that makes sense?", print=_print(told)
             )
         )
+    heads = [r for r in blocks if r.role.heading_level is not None]
+    if heads:
+        told = "|".join(f"{r.role}:{r.text}" for r in heads)
+        text = " · ".join(" ".join(r.text.split()) for r in heads)
+        question = "Do the headings say what follows, and is nothing else a heading?"
+        found.append(Judgement(key="headings", rule="headings", question=question, print=_print(told), text=text[:240]))
     for region in blocks:
         told = f"{region.box}:{region.alternative_text}:{region.text}"
         alternative = (region.alternative_text or "").strip()
@@ -204,6 +213,19 @@ def _legibility(content: PageContent) -> Iterator[Doubt]:
             yield _finding("contrast", round(min(0.8, 0.3 + 0.15 * (least - region.contrast)), 3), reason, region)
         if points < SMALLEST:
             yield _finding("small", 0.25, f"Small print of {points:.1f} points.", region)
+
+
+def _languages(content: PageContent) -> Iterator[Doubt]:
+    """Blocks whose words are those of another language of the page."""
+    for region in content.regions:
+        words = [w.text for w in region.words if not w.language]
+        if region.language is None or len(words) < LEAST_WORDS or region.kind.is_picture:
+            continue
+        likely, lead = identify(words, tuple(dict.fromkeys([*content.languages, region.language])))
+        if likely and likely != region.language and lead > LEAST_LEAD:
+            request = SetLanguage(region_id=region.id, language=likely)
+            reason = f"It is said to be in {language_name(region.language)}, and its words are {language_name(likely)}."
+            yield _finding("said_language", 0.5, reason, region, mend=(f"It is {language_name(likely)}", request))
 
 
 def _speech(content: PageContent) -> Iterator[Doubt]:

@@ -49,6 +49,12 @@ def _sound(name: str) -> Callable[[], Write]:
     return load
 
 
+def _chapters() -> Write:
+    from hyalen.core.formats.sound import write_chapters
+
+    return write_chapters
+
+
 _OFFICE = "application/vnd.openxmlformats-officedocument"
 FORMATS = {
     each.name: each
@@ -60,6 +66,7 @@ FORMATS = {
         Format("json", "application/json", "JSON, the page content", _json),
         Format("opus", "audio/ogg", "Opus, read aloud", _sound("opus")),
         Format("flac", "audio/flac", "FLAC, read aloud", _sound("flac")),
+        Format("chapters", "application/zip", "Opus, a file a chapter", _chapters, suffix="chapters.zip"),
         Format("wav", "audio/wav", "WAV, read aloud", _sound("wav")),
     )
 }

@@ -10,13 +10,15 @@ import struct
 import subprocess
 import tempfile
 import wave
-from collections.abc import Iterator, Sequence
+import zipfile
+from collections.abc import Iterable, Iterator, Sequence
 from functools import cache, partial
 from pathlib import Path
 from typing import BinaryIO, NamedTuple
 
 from hyalen.core.accessibility.spoken import Kind, Said, readable, spoken
 from hyalen.core.formats.format import DeliveryOptions, Images, Write
+from hyalen.core.formats.names import delivery_stem
 from hyalen.core.languages import language_tag
 from hyalen.core.structure.tree import StructureTree
 
@@ -109,28 +111,64 @@ def sound_writer(name: str) -> Write:
 def _write(name: str, tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:
     with tempfile.TemporaryDirectory(prefix="hyalen-sound-") as directory:
         path = Path(directory) / "spoken.wav"
-        chapters: list[Chapter] = []
-        with wave.open(str(path), "wb") as out:
-            out.setnchannels(1)
-            out.setsampwidth(2)
-            out.setframerate(RATE)
-            for said in spoken(tree.nodes()):
-                if said.kind is Kind.HEADING and said.level <= DEEPEST_CHAPTER:
-                    chapters.append(Chapter(out.tell(), said.text))
-                for samples in heard(said):
-                    out.writeframes(samples)
-                if out.tell() > MOST_SAMPLES:
-                    raise NoVoice("the document is longer than one sound file holds, which is a day; part it")
-            if not out.tell():  # a coder refuses a file without any
-                out.writeframes(_silence(PAUSE))
-        if name == "wav":
-            with path.open("ab") as end:
-                end.write(_cues(chapters))
-            _tell_length(path)
-        else:
-            path = _coded(name, path, tree.title, chapters)
-        with path.open("rb") as made:
+        chapters = _record(path, spoken(tree.nodes()))
+        with _finished(name, path, tree.title, chapters).open("rb") as made:
             shutil.copyfileobj(made, file)
+
+
+def write_chapters(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:
+    """A ZIP of Opus files, one for each chapter and one for what stands before the first."""
+    with tempfile.TemporaryDirectory(prefix="hyalen-sound-") as directory, zipfile.ZipFile(file, "w") as archive:
+        path = Path(directory) / "spoken.wav"
+        for number, chapter in enumerate(_by_chapter(spoken(tree.nodes())), 1):
+            title = chapter[0].text if chapter[0].kind is Kind.HEADING else tree.title
+            marks = _record(path, chapter)
+            made = _finished("opus", path, title, marks)
+            archive.write(made, f"{number:03}-{delivery_stem(title[:60] + '.x')}.opus")
+
+
+def _begins_chapter(said: Said) -> bool:
+    return said.kind is Kind.HEADING and said.level <= DEEPEST_CHAPTER
+
+
+def _by_chapter(said: Iterable[Said]) -> Iterator[list[Said]]:
+    chapter: list[Said] = []
+    for each in said:
+        if _begins_chapter(each) and chapter:
+            yield chapter
+            chapter = []
+        chapter.append(each)
+    if chapter:
+        yield chapter
+
+
+def _record(path: Path, said: Iterable[Said]) -> list[Chapter]:
+    """Read out into a WAV file; where its chapters begin."""
+    chapters: list[Chapter] = []
+    with wave.open(str(path), "wb") as out:
+        out.setnchannels(1)
+        out.setsampwidth(2)
+        out.setframerate(RATE)
+        for each in said:
+            if _begins_chapter(each):
+                chapters.append(Chapter(out.tell(), each.text))
+            for samples in heard(each):
+                out.writeframes(samples)
+            if out.tell() > MOST_SAMPLES:
+                raise NoVoice("the document is longer than one sound file holds, which is a day; part it")
+        if not out.tell():  # a coder refuses a file without any
+            out.writeframes(_silence(PAUSE))
+    return chapters
+
+
+def _finished(name: str, path: Path, title: str, chapters: Sequence[Chapter]) -> Path:
+    """A WAV file with its marks, or coded as something else."""
+    if name != "wav":
+        return _coded(name, path, title, chapters)
+    with path.open("ab") as end:
+        end.write(_cues(chapters))
+    _tell_length(path)
+    return path
 
 
 def _coded(name: str, path: Path, title: str, chapters: Sequence[Chapter]) -> Path:

@@ -15,6 +15,8 @@ from hyalen.core.model.found import Style
 ALIKE = 86.0  # of 100: a heading and its entry in the contents
 _NOTE_LABEL = re.compile(r"^(?:([*†‡§¶]{1,3})|\(?(\d{1,3}|[a-z])[).]?)(?=[\s\w\"“„])")
 _MARKS = "*†‡§¶"
+_MAIL = re.compile(r"[\w.+-]{1,64}@[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63})+", re.ASCII)
+_WEB = re.compile(r"(?:https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+|www(?:\.[A-Za-z0-9-]+){2,})(?:[:/?#][\w./?%&=~+:#,;@!$*()-]*)?", re.ASCII)  # fmt: skip
 
 
 class Place(NamedTuple):
@@ -77,6 +79,16 @@ def _marks(word: Word) -> set[str]:
     if letters and letters != bare:
         found.add(bare[len(letters) :])
     return found - {""}
+
+
+def address_in(text: str) -> str:
+    """The address on the web or of post that a word is, or ""."""
+    bare = text.strip("()[]{}<>“”„«»\"',;:!?").rstrip(".")
+    if _MAIL.fullmatch(bare):
+        return f"mailto:{bare}"
+    if _WEB.fullmatch(bare):
+        return bare if "://" in bare else f"https://{bare}"
+    return ""
 
 
 class Target(NamedTuple):

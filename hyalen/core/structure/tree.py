@@ -20,7 +20,7 @@ from hyalen.core.structure.contents import without_leader
 from hyalen.core.structure.flow import FlowBlock, Run, flow, joined_runs, joined_text
 from hyalen.core.structure.headers import headers_of
 from hyalen.core.structure.lists import Entry, ListItem, Numbering, nested, parse_item
-from hyalen.core.structure.references import Place, Target, led_to, linked, note_references, targets_of
+from hyalen.core.structure.references import Place, Target, address_in, led_to, linked, note_references, targets_of
 
 
 class Tag(StrEnum):
@@ -68,6 +68,7 @@ _TAGS = {Role.PARAGRAPH: Tag.P, Role.CAPTION: Tag.CAPTION, Role.NOTE: Tag.NOTE, 
     Role(f"heading_{i}"): Tag(f"H{i}") for i in range(1, 7)
 }
 
+LEAST_ADDRESS = 6  # letters
 _GROUPED = (Role.LIST_ITEM, Role.CONTENTS_ENTRY, Role.QUOTATION)
 
 
@@ -231,18 +232,23 @@ class StructureTree:
     def _told(self, index: int, page: PageContent) -> PageContent:
         """A page with what its marks lead to and its abbreviations stand for."""
         notes = note_references(page)
-        if not notes and not self.abbreviations:
-            return page
 
         def told(word: Word) -> Word:
             update = {}
             if word.id in notes and not word.link:
                 update["link"] = Place(index, notes[word.id]).address
+            elif not word.link and len(word.text) > LEAST_ADDRESS and (address := address_in(word.text)):
+                update["link"] = address
             if full := self._expansion(word.text):
                 update["expansion"] = full
             return word.model_copy(update=update) if update else word
 
-        return page.with_lines(lambda line: line.model_copy(update={"words": tuple(map(told, line.words))}))
+        def line_told(line: Line) -> Line:
+            words = tuple(map(told, line.words))
+            same = all(a is b for a, b in zip(words, line.words, strict=True))
+            return line if same else line.model_copy(update={"words": words})
+
+        return page.with_lines(line_told)
 
     def _expansion(self, text: str) -> str:
         """What a word stands for, with and without the marks around it."""

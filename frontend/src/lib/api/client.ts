@@ -166,6 +166,7 @@ export const api = {
   standing: (id: number) => ok<Standing>(client.GET('/api/documents/{document_id}/standing', { params: document(id) })),
   judgements: (id: number) => ok<ToJudge[]>(client.GET('/api/documents/{document_id}/judgements', { params: document(id) })),
   signOff: (id: number, body: Schemas['SignOff']) => ok<Standing>(client.POST('/api/documents/{document_id}/judgements', { params: document(id), body })),
+  signHeadings: (id: number, name: string) => ok<Standing>(client.POST('/api/documents/{document_id}/judgements/headings', { params: document(id), body: { name } })),
   spoken: (id: number, first: number, count: number) =>
     ok<SpokenPart>(client.GET('/api/documents/{document_id}/spoken', { params: { ...document(id), query: { page: first, count } } })),
   slips: (id: number, by: 'letters' | 'words', first: number, limit: number) =>

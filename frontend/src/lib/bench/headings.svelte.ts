@@ -100,6 +100,17 @@ export class Headings {
     }
   }
 
+  /** Somebody has looked at all of them and found that they say what follows. */
+  async sign(name: string): Promise<void> {
+    const id = desk.document?.id;
+    if (id === undefined) return;
+    if (!name) return notices.notify('Say first who you are: a sign-off has a name.', 'refused');
+    await notices.attempt(async () => {
+      await api.signHeadings(id, name);
+      notices.notify('The headings are signed off.');
+    });
+  }
+
   // Bookmarks
 
   private take(told: { from_headings: boolean; bookmarks: Bookmarked[] }): void {
@@ -109,21 +120,27 @@ export class Headings {
 
   /** The bookmarks as they are to be; null for the headings alone. */
   async set(entries: BookmarkEntry[] | null): Promise<void> {
-    await notices.attempt(async () => this.take(await desk.change((id, revision) => api.setBookmarks(id, revision, entries))));
-    await desk.refresh();
+    // The history is known again before anything else is sent, undo above all.
+    await inTurn(() => notices.attempt(async () => {
+      const document = desk.document;
+      if (!document) return;
+      this.take(await api.setBookmarks(document.id, document.revision, entries));
+      await desk.refresh();
+    }));
   }
 
   /** A bookmark to a block or an area of the page in hand, named by its text. */
   async add(place: { region?: string; area?: [number, number, number, number]; title?: string }): Promise<void> {
     const page = desk.page?.id;
     if (page === undefined) return;
-    await notices.attempt(async () => {
-      const before = new Set(this.marks.map((m) => m.entry.title));
-      this.take(await desk.change((id, revision) => api.addBookmark(id, { revision, page, region: place.region ?? null, area: place.area ?? null, title: place.title ?? '' })));
-      const fresh = this.marks.find((m) => !before.has(m.entry.title))?.entry.title;
-      notices.notify(`Bookmark${fresh ? ` “${fresh.slice(0, 60)}”` : ''}`);
-    });
-    await desk.refresh();
+    await inTurn(() => notices.attempt(async () => {
+      const document = desk.document;
+      if (!document) return;
+      const told = await api.addBookmark(document.id, { revision: document.revision, page, region: place.region ?? null, area: place.area ?? null, title: place.title ?? '' });
+      this.take(told);
+      notices.notify(`Bookmark “${told.bookmarks[told.added ?? 0]?.entry.title.slice(0, 60)}”`);
+      await desk.refresh();
+    }));
   }
 
   /** Deeper or higher, with all that stands beneath it; changed by hand from then on. */

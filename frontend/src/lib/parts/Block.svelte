@@ -140,6 +140,7 @@
         </table></div>
         <label class="text-sm font-bold" for="summary-{region.id}">Summary, said before the table</label>
         <textarea id="summary-{region.id}" rows="2" value={description ?? region.alternative_text ?? ''} placeholder="Only where rows and columns are hard to follow" oninput={(e) => (description = e.currentTarget.value)} onblur={saveDescription}></textarea>
+        <button class="act" title="Its cells become text in reading order" onclick={() => void edits.edit({ op: 'set_kind', region_ids: [region.id], kind: 'text' })}>No table: make it text</button>
         <p class="text-quiet m-0 text-sm">Double-click a cell's ink on the sheet to correct it.</p>
       {/if}
       {#if region.role === 'caption'}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { tick } from 'svelte';
   import type { BookmarkEntry } from '../api/client';
+  import { desk } from '../bench/desk.svelte';
   import { headings } from '../bench/headings.svelte';
   import { history } from '../bench/history.svelte';
   import { view } from '../bench/view.svelte';
@@ -123,6 +124,7 @@
     {/each}
     {#if dragged !== null}<li class="end" class:target={target === -1} role="presentation" ondragover={(e) => { e.preventDefault(); target = -1; }} ondrop={(e) => { e.preventDefault(); drop(marks.length); }}>to the end</li>{/if}
   </ul>
+  <p class="quiet"><button title="To the page that lies on the sheet, as a whole" onclick={() => void headings.add({})}>Add page {desk.pageIndex + 1}</button></p>
   {#if marks.length}
     <div class="bar" role="group" aria-label="{counted(chosen.length, 'bookmark')} in hand">
       <button title="F2" onclick={() => (renaming = at)}>Rename</button>

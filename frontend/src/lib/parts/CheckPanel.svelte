@@ -98,7 +98,7 @@
     <section class="standing" class:fit={!standing.obstacles.length} aria-label="How it stands">
       <p class="m-0"><b>{standing.findings ? counted(standing.findings, 'finding') : 'No findings'}</b>, {standing.to_judge ? `${standing.to_judge} to judge` : 'nothing to judge'}{standing.judged ? `, ${standing.judged} signed off` : ''}.</p>
       <p class="m-0">{standing.obstacles.length ? 'Delivered like this it would not be PDF/UA.' : 'Delivered like this it would be PDF/UA.'}</p>
-      {#if d}<p class="m-0 text-sm"><a class="underline" href="/api/documents/{d.id}/report" download>Report</a> with findings, sign-offs and the text’s accuracy</p>{/if}
+      {#if d}<p class="m-0 text-sm"><a class="underline" href="/api/documents/{d.id}/report" download>Report</a> (or as <a class="underline" href="/api/documents/{d.id}/report.pdf" download>PDF</a>) with findings, sign-offs and the text’s accuracy</p>{/if}
       {#if standing.obstacles.length}<ul class="m-0 pl-4 text-sm">{#each standing.obstacles as o (o)}<li>{o}</li>{/each}</ul>{/if}
     </section>
   {/if}

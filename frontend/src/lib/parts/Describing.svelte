@@ -39,6 +39,8 @@
     const found: [string, string][] = [];
     if (captions[0]) found.push(['caption', textOf(captions[0]).replaceAll('\n', ' ')]);
     const inside = textOf(region).replaceAll('\n', ' ').trim();
+    const near = (desk.page?.content?.regions ?? []).filter((o) => o.role === 'paragraph').sort((a, c) => distance(boxOf(a)) - distance(boxOf(c)))[0];
+    if (near) found.push(['the text beside it', textOf(near).replaceAll('\n', ' ')]);
     if (inside) found.push(['what is read in it', inside]);
     return found;
   });
@@ -75,7 +77,7 @@
   function onKey(event: KeyboardEvent) {
     if (event.key === 'Enter' && !event.shiftKey) void settle(false);
     else if (event.altKey && event.code === 'KeyD') void settle(true);
-    else if (event.altKey && /^Digit[12]$/.test(event.code)) typed = starts[Number(event.code.slice(5)) - 1]?.[1] ?? typed;
+    else if (event.altKey && /^Digit[123]$/.test(event.code)) typed = starts[Number(event.code.slice(5)) - 1]?.[1] ?? typed;
     else if (event.altKey && event.key === ']') step(1);
     else if (event.altKey && event.key === '[') step(-1);
     else if (event.key === 'Escape') onclose();

@@ -2,6 +2,7 @@
   import { onMount, tick } from 'svelte';
   import { Spinner } from 'flowbite-svelte';
   import type { HeadingTold, Role } from '../api/client';
+  import { checking } from '../bench/checking.svelte';
   import { headings } from '../bench/headings.svelte';
   import { history } from '../bench/history.svelte';
   import { view } from '../bench/view.svelte';
@@ -15,7 +16,7 @@
 
   onMount(() => void headings.load());
   $effect(() => {
-    const at = headings.at;
+    const at = headings.list.length ? headings.at : -1;
     void tick().then(() => {
       const row = board?.querySelector<HTMLElement>(`[data-at="${at}"]`);
       if (!row || document.activeElement?.closest('.marks, [role="dialog"], header')) return;
@@ -67,6 +68,10 @@
   <header>
     <h2>Headings <span>{counted(headings.list.length, 'heading')}{skipped.size ? `, ${skipped.size} skip a level` : ''}</span></h2>
     <span class="tip"><span class="key">1</span>–<span class="key">6</span> level, <span class="key">Alt ←</span> <span class="key">Alt →</span> higher, deeper, <span class="key">P</span> paragraph, <span class="key">A</span> all set alike, <span class="key">Enter</span> on the sheet</span>
+    {#if headings.list.length}
+      <input class="name" value={checking.name} placeholder="your name" aria-label="Who judges" maxlength="80" onchange={(e) => checking.called(e.currentTarget.value)} onkeydown={(e) => e.stopPropagation()} />
+      <button title="All headings say what follows, and nothing else is one: signed off with your name" onclick={() => void headings.sign(checking.name)}>Sign off</button>
+    {/if}
     <button onclick={() => headings.close()}>Back to the sheet <span class="key">Esc</span></button>
   </header>
   <div class="both">
@@ -95,6 +100,7 @@
   h2 { margin: 0; font-size: 17px; font-weight: 700; }
   h2 span { font-weight: 400; color: var(--color-quiet); font-size: 14px; margin-left: 8px; }
   .tip { color: var(--color-quiet); flex: 1; text-align: right; }
+  .name { width: 9em; border: 1px solid #7b8a86; border-radius: 5px; padding: 1px 7px; font-size: 14px; background: #fff; }
   header button { border: 1px solid var(--color-hair); border-radius: 5px; background: #fff; padding: 2px 10px; font-size: 14px; }
   .both { flex: 1; min-height: 0; display: grid; grid-template-columns: minmax(0, 1fr) 22rem; }
   .board { overflow: auto; padding: 10px 12px 40px; }
