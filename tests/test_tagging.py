@@ -338,8 +338,8 @@ def test_headings_of_one_size_follow_their_numbers_their_contents_or_their_capit
 def test_sizes_fall_into_levels_at_their_widest_gaps() -> None:
     sizes = [28, 12.9, 12.4, 12.2, 12.3, 14.6, 15.1, 14.4]
     # The smaller ones stand right beneath the title before the larger ones come.
-    assert levels_of(*(mark(f"h{i}", size) for i, size in enumerate(sizes))) == [1, 2, 2, 2, 2, 2, 2, 2]
-    assert levels_of(*(mark(f"h{i}", size) for i, size in enumerate([28, 15.1, 12.9, 12.4]))) == [1, 2, 3, 3]
+    assert levels_of(*(mark("abcdefgh"[i] * 5, size) for i, size in enumerate(sizes))) == [1, 2, 2, 2, 2, 2, 2, 2]
+    assert levels_of(*(mark("abcdefgh"[i] * 5, size) for i, size in enumerate([28, 15.1, 12.9, 12.4]))) == [1, 2, 3, 3]
 
 
 def test_a_text_that_the_contents_name_is_a_heading_and_says_why() -> None:

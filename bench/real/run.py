@@ -14,6 +14,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from PIL import Image as Pillow
+from rapidfuzz import fuzz
 
 from bench import bare
 from bench.real.score import Score, score
@@ -26,9 +27,12 @@ from hyalen.core.model.content import PageContent
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.read import read_content
 from hyalen.core.reading.upright import find_turn
+from hyalen.core.structure.landmarks import page_facts
+from hyalen.core.structure.settling import settle, with_roles
 from hyalen.work.jobs import Original
 
 TRUTH = Path(__file__).parent / "blocks.json"
+LEVELS = Path(__file__).parent / "levels.json"
 TABLES = Path(__file__).parent / "tables.json"
 KINDS = {".tif", ".jpg", ".png"}
 LANGUAGES = {"1555.003": "deu", "arabic2": "ara", "cat.007": "fra", "dreyfus1": "fra", "pedante.079": "ita"}
@@ -68,6 +72,18 @@ class Measured(NamedTuple):
     bare: int
     score: Score | None
     cells: tuple[int, int] | None
+    levels: tuple[int, int] | None
+
+
+def headings_right(content: PageContent, told: dict[str, int]) -> tuple[int, int]:
+    """(right in level, told by eye) headings of a page, by how they begin."""
+    settled = with_roles(content, settle([page_facts(content, {}).marks])[0])
+    regions = [(" ".join(r.text.split()).casefold(), r.role.heading_level) for r in settled.regions if r.lines]
+    right = 0
+    for begins, level in told.items():
+        near = max(regions, key=lambda r: fuzz.ratio(begins.casefold(), r[0][: len(begins)]), default=("", None))
+        right += near[1] == level
+    return right, len(told)
 
 
 def measure(path: Path) -> Measured:
@@ -85,8 +101,16 @@ def measure(path: Path) -> Measured:
         theirs = max(theirs, known_words(bare.read(large, 300, language), language))
     truth = json.loads(TRUTH.read_text("utf8")).get(path.name)
     rows = json.loads(TABLES.read_text("utf8")).get(path.name)
+    heads = json.loads(LEVELS.read_text("utf8")).get(path.name)
     told = score(content, truth) if truth else None
-    return Measured(path.stem, ours, theirs, told, neighbours(content, rows) if rows else None)
+    return Measured(
+        path.stem,
+        ours,
+        theirs,
+        told,
+        neighbours(content, rows) if rows else None,
+        headings_right(content, heads) if heads else None,
+    )
 
 
 def run(workers: int) -> list[tuple[str, str, str, str]]:
@@ -98,7 +122,7 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
     with ProcessPoolExecutor(workers) as pool:
         results = list(pool.map(measure, paths))
     rows = []
-    for name, ours, theirs, told, _ in results:
+    for name, ours, theirs, told, *_ in results:
         says = f"F1 {told.f1:.2f}, order {told.order:.2f}, roles {told.roles:.2f}" if told else ""
         rows.append((f"  {name}: known words; blocks", f"{ours}; {says}".rstrip("; "), str(theirs), ""))
     scores = [r.score for r in results if r.score]
@@ -110,6 +134,9 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
     rows.append(("real pages: artifacts read aloud", str(sum(s.leaked for s in scores)), "", "0"))
     met, true = (sum(c[i] for c in cells) for i in range(2))
     rows.append(("real printed tables: neighbouring cells right", f"{met / max(1, true):.3f}", "", "0.95"))
+    levels = [r.levels for r in results if r.levels]
+    right, told_by_eye = (sum(each[i] for each in levels) for i in range(2))
+    rows.append(("real headings: right in level", f"{right} of {told_by_eye}", "", "90 %"))
     fewer = sum(r.known < r.bare for r in results)
     rows.append(("real pages with fewer known words than bare", str(fewer), "", "0"))
     both = sum(r.known for r in results), sum(r.bare for r in results)

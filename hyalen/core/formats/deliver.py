@@ -66,7 +66,7 @@ FORMATS = {
         Format("json", "application/json", "JSON, the page content", _json),
         Format("opus", "audio/ogg", "Opus, read aloud", _sound("opus")),
         Format("flac", "audio/flac", "FLAC, read aloud", _sound("flac")),
-        Format("chapters", "application/zip", "Opus, a file a chapter", _chapters, suffix="chapters.zip"),
+        Format("chapters", "application/zip", "Opus, a file a chapter", _chapters, suffix="zip"),
         Format("wav", "audio/wav", "WAV, read aloud", _sound("wav")),
     )
 }

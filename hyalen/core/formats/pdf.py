@@ -29,7 +29,7 @@ from hyalen.core.formats.pdf_own_page import OwnContent, OwnLink, Unfit, own_lin
 from hyalen.core.formats.pdf_text import FONT_NAME, TextLayer
 from hyalen.core.formats.retouch import retouched, retouched_regions
 from hyalen.core.languages import language_tag
-from hyalen.core.model.content import Line, PageContent, Role, WordState
+from hyalen.core.model.content import Line, PageContent, Region, Role, WordState
 from hyalen.core.model.document import LabelRange, OwnPage, Particulars
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.structure.bookmarks import Bookmark, HeadingPlace, bookmarks
@@ -232,7 +232,7 @@ class _Writer:
             sheet.operators.append(f"/Artifact BMC\nq {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q\nEMC")
         for region in content.artifacts if own is None else ():
             if region.lines:
-                kind = "<</Type /Pagination>>" if region.role in PAGINATION else "<</Type /Layout>>"
+                kind = _artifact(region, content.height)
                 text = sheet.layer.lines(region.lines, region.language or self.tree.language)
                 sheet.operators.append(f"/Artifact {kind} BDC\n{text}\nEMC")
         self.sheets.append(sheet)
@@ -520,6 +520,14 @@ def _dublin_core(told: Particulars) -> str:
         )
         if part
     )
+
+
+def _artifact(region: Region, height: int) -> str:
+    """What is no part of what the page says: a page's head or foot, or layout (ISO 32000-1, table 330)."""
+    if region.role not in PAGINATION:
+        return "<</Type /Layout>>"
+    edge = "Header" if region.box.centre.y < height / 2 else "Footer"
+    return f"<</Type /Pagination /Subtype /{edge}>>"
 
 
 def _cell_name(table: str, node: Node) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -11,6 +12,7 @@ from pydantic import Field
 from hyalen.core.layout.paragraphs import SENTENCE_END
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role
+from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Frozen
 
 MOST_OTHERS = 40  # short texts of a page that its contents may name
@@ -37,6 +39,10 @@ class Landmark(Frozen):
         Of a heading.
     reason : str
         Why it is one.
+    italic : bool
+        Whether all of it is.
+    follows : bool
+        Whether a heading stands right before it.
     """
 
     region_id: str
@@ -49,6 +55,8 @@ class Landmark(Frozen):
     depth: int = 0
     box: Box | None = None
     reason: str = ""
+    italic: bool = False
+    follows: bool = False
 
 
 class PageFacts(Frozen):
@@ -116,7 +124,10 @@ def landmarks(content: PageContent, read_roles: Mapping[str, Role]) -> tuple[Lan
     others = [r for r, role in read if role is Role.PARAGRAPH and _may_be_heading(r)][:MOST_OTHERS]
     kept = known | {r.id for r in others}
     by_id = {m.region_id: m for m in marks} | {r.id: _told(r, content, Role.PARAGRAPH) for r in others}
-    return tuple(by_id[r.id] for r in (*set_aside, *content.regions) if r.id in kept)
+    found = [by_id[r.id] for r in (*set_aside, *content.regions) if r.id in kept]
+    leading = {m.region_id for m in found if m.role.heading_level is not None}
+    after = {b.id for a, b in pairwise(content.regions) if a.id in leading and b.id in leading}
+    return tuple(m.model_copy(update={"follows": True}) if m.region_id in after else m for m in found)
 
 
 def _may_be_heading(region: Region) -> bool:
@@ -147,6 +158,7 @@ def _told(region: Region, page: PageContent, role: Role) -> Landmark:
         depth=region.depth,
         box=region.box if region.role.heading_level is not None else None,
         reason=region.reason if region.role.heading_level is not None else "",
+        italic=sized and all(Style.ITALIC in w.style for w in region.words),
     )
 
 

@@ -9,12 +9,16 @@ from itertools import pairwise
 from math import log
 from typing import NamedTuple
 
+from rapidfuzz import fuzz
+
 from hyalen.core.model.content import Role
 from hyalen.core.structure.landmarks import Landmark
+from hyalen.core.structure.running import comparable
 
 STEP = 1.17  # between the sizes of two levels
 FINE = 1.01  # sizes closer than this are the same
 DEEPEST = 6
+SAME_BUT_FOR_NUMBER = 88.0  # of 100
 LEAST_ALIKE = 2  # headings of one look, from which it tells a level of its own
 _NUMBER = re.compile(r"^(?:§\s*)?(\d{1,3}(?:\.\d{1,3})*)\.?(?=\s)")
 _WORDS = {
@@ -105,15 +109,22 @@ def _step(size: float) -> int:
 
 
 def _agree(sizes: list[int], numbers: Sequence[int | None], headings: Sequence[Landmark]) -> None:
-    """What is numbered equally deep is set equally large: worn type measures a little more or less."""
-    by_depth: dict[int, list[int]] = defaultdict(list)
-    for i, number in enumerate(numbers):
-        if number is not None and not headings[i].drawn:
-            by_depth[number].append(i)
-    for same in by_depth.values():
-        (usual, count), *_ = Counter(sizes[i] for i in same).most_common(1)
-        if count * 2 > len(same):
-            for i in same:
+    """What is numbered equally deep, or says the same but for its number, is set equally large.
+
+    Worn type measures a little more or less.
+    """
+    alike: dict[int | str, list[int]] = defaultdict(list)
+    for i, (number, heading) in enumerate(zip(numbers, headings, strict=True)):
+        if number is not None and not heading.drawn:
+            alike[number].append(i)
+        elif not heading.drawn and any(c.isdigit() for c in heading.text):
+            says = comparable(heading.text)
+            same = next((k for k in alike if isinstance(k, str) and fuzz.ratio(k, says) >= SAME_BUT_FOR_NUMBER), says)
+            alike[same].append(i)
+    for same_kind in alike.values():
+        (usual, count), *_ = Counter(sizes[i] for i in same_kind).most_common(1)
+        if count * 2 >= len(same_kind):
+            for i in same_kind:
                 sizes[i] = usual
 
 
@@ -138,6 +149,15 @@ def _order_within(
     numbered = {n for i in mine if (n := numbers[i]) is not None}
     if len(numbered) > 1:
         return [min(numbered) if (n := numbers[i]) is None else n for i in mine]
+    ways = [(_is_capital(headings[i].text), headings[i].italic) for i in mine]
+    stacked = {
+        (a, b)
+        for (i, a), (j, b) in pairwise(zip(mine, ways, strict=True))
+        if headings[j].follows and j == i + 1 and a != b
+    }
+    if len(stacked) == 1:  # one look stands right beneath another
+        ((_, lower),) = stacked
+        return [int(way == lower) for way in ways]
     plain = [int(not _is_capital(headings[i].text)) for i in mine]
     if min(plain.count(0), plain.count(1)) >= LEAST_ALIKE:
         return plain

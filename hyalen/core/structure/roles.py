@@ -27,6 +27,7 @@ CAPTION_START = re.compile(
 )
 NOTE_START = re.compile(r"^(?:[*†‡§¶]+|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?!\d*[.)]))\s*\D")
 NOTE_SIZE = 0.9  # of the body's
+BYLINE = re.compile(r"^(?:[Bb]y|BY|[Vv]on|VON|[Pp]ar|PAR|[Dd]oor|[Dd]i|[Pp]or)[.:]?(?:\s+[A-ZÀ-ÖØ-Þ][\w.'’-]*){2,4}$")
 MOST_CAPTION = 14  # words
 MOST_NOTES = 12  # lines
 FOOT = 0.55  # of the page's height
@@ -173,6 +174,8 @@ def _heading_score(region: Region, size: float, weight: float, bold: float) -> f
     text = " ".join(line.text for line in region.lines)
     letters = [c for c in text if c.isalpha()]
     if len(region.lines) > MOST_LINES or len(text) > MOST_LETTERS or len(letters) < LEAST_LETTERS:
+        return 0.0
+    if BYLINE.match(text) or (text[:1].islower() and text.endswith(SENTENCE_END)):
         return 0.0
     score = BY_SIZE * max(0.0, size - PLAIN_SIZE) + BY_WEIGHT * max(0.0, weight - PLAIN_WEIGHT)
     if weight > bold and size > SMALLEST_HEADING:
