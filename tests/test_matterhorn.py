@@ -23,7 +23,7 @@ from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.model.content import Role
 from hyalen.core.structure.tree import StructureTree
-from tests.conftest import ContentMaker
+from tests.conftest import ContentMaker, Judge
 
 DOC = Path(__file__).parent.parent / "docs" / "matterhorn.md"
 CHILDREN = {  # ISO 32000-1, tables 333, 336 and 337
@@ -174,13 +174,13 @@ def _without(kind: str, key: str) -> Callable[[pikepdf.Pdf], None]:
 
 BROKEN: dict[str, Callable[[pikepdf.Pdf], Any]] = {
     "01-003": lambda p: content(p, lambda c: c.replace(b"BDC\nBT", b"BDC\n/Artifact BMC EMC BT", 3)),
-    "01-004": lambda p: content(p, lambda c: b"/Artifact BMC /P <</MCID 99>> BDC EMC EMC\n" + c),
+    "01-004": lambda p: content(p, lambda c: c.replace(b"/H1 <<", b"/Artifact BMC /H1 <<", 1) + b" EMC"),
     "01-005": lambda p: content(p, lambda c: c + b"\n0 0 5 5 re f"),
     "01-007": lambda p: p.Root.MarkInfo.__setitem__("/Suspects", True),
     "02-001": _rename("/BlockQuote", "/Motto"),
     "06-001": lambda p: p.Root.__delitem__("/Metadata"),
     "06-002": lambda p: metadata(p, b"pdfuaid:part", b"other:part"),
-    "06-003": lambda p: metadata(p, b"Lamps", b""),
+    "06-003": lambda p: metadata(p, b"dc:title", b"dc:relation"),
     "07-001": lambda p: p.Root.__delitem__("/ViewerPreferences"),
     "07-002": lambda p: p.Root.ViewerPreferences.__setitem__("/DisplayDocTitle", False),
     "09-004": _rename("/TR", "/P"),
@@ -214,6 +214,21 @@ def test_a_broken_file_is_found(condition: str) -> None:
     pdf = written()
     BROKEN[condition](pdf)
     assert condition in met(pdf)
+
+
+def test_the_reference_validator_finds_the_same_files_broken(tmp_path: Path, judge: Judge) -> None:
+    """Both directions: it accepts what is written, and nothing that is found here to be broken."""
+    sound = tmp_path / "sound.pdf"
+    written().save(sound)
+    judge.accepts(sound)
+    reference = Judge(tmp_path)
+    for condition, change in BROKEN.items():
+        pdf = written()
+        change(pdf)
+        pdf.save(tmp_path / f"{condition}.pdf")
+        reference.cases.append(f"ua1:{tmp_path / condition}.pdf")
+    failed = {path for path in (re.search(r"(\d\d-\d{3})\.pdf", line) for line in reference.findings()) if path}
+    assert {path[1] for path in failed} == set(BROKEN)
 
 
 def test_every_condition_is_told_and_rules_say_theirs() -> None:

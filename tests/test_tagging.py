@@ -517,7 +517,7 @@ def test_headings_of_many_pages_are_changed_as_one_step(client: TestClient) -> N
     changed = client.post(
         "/api/documents/1/roles", json={"role": "heading_2", "places": seconds, "change": None}
     ).json()
-    assert changed["document"]["undo"]["label"] == "3 blocks made heading 2"
+    assert changed["document"]["undo"]["label"] == "blocks made heading 2"
     assert [h["level"] for h in client.get("/api/documents/1/headings").json()] == [1, 2] * 3
     undo = changed["document"]["undo"]["id"]
     client.post("/api/documents/1/undo", json={"change": undo})

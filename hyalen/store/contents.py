@@ -21,7 +21,7 @@ from hyalen.core.proofing.doubts import needs_evidence, page_doubts
 from hyalen.core.proofing.evidence import Known
 from hyalen.core.proofing.evidence import main_language as main_language_of
 from hyalen.core.structure.conformance import Conformance
-from hyalen.core.structure.landmarks import Landmark, PageFacts, main_language, page_facts
+from hyalen.core.structure.landmarks import Landmark, PageFacts, facts_from, main_language, page_facts
 from hyalen.core.structure.settling import Settled, settle, with_roles
 from hyalen.store.chances import save_chances, unpacked_chances
 from hyalen.store.database import Database
@@ -105,7 +105,7 @@ class Contents:
         """Write a page's content and what follows from it."""
         page = db.execute("SELECT document_id, roles, facts FROM page WHERE id = ?", (page_id,)).fetchone()
         read_roles = {region: Role(was) for region, (_, was, *_) in json.loads(page["roles"]).items()}
-        facts, before = page_facts(content, read_roles), PageFacts.model_validate_json(page["facts"])
+        facts, before = page_facts(content, read_roles), facts_from(page["facts"])
         db.execute(
             "UPDATE page SET content = ?, revision = revision + 1, facts = ? WHERE id = ?",
             (packed(content), facts.model_dump_json(exclude_defaults=True), page_id),
@@ -152,7 +152,7 @@ class Contents:
                 ORDER BY position""",
             (document_id,),
         ).fetchall()
-        facts = [PageFacts.model_validate_json(r["facts"]) for r in rows]
+        facts = [facts_from(r["facts"]) for r in rows]
         for row, page, roles in zip(rows, facts, settle([f.marks for f in facts]), strict=True):
             was = {mark.region_id: mark.role for mark in page.marks}
             now = json.dumps({region: [role, was[region], reason] for region, (role, reason) in roles.items()})
@@ -232,7 +232,7 @@ class Contents:
         rows = self.database.rows(
             f"SELECT id, facts, roles FROM page WHERE document_id = ? AND {LIVE} ORDER BY position", document_id
         )
-        return rows, [PageFacts.model_validate_json(r["facts"]) for r in rows]
+        return rows, [facts_from(r["facts"]) for r in rows]
 
 
 def _roles(row: sqlite3.Row) -> dict[str, Role]:

@@ -69,8 +69,7 @@ def set_roles(document_id: Id, wanted: RolesOfMany, given: Given) -> Changed:
     requests: list[tuple[int, Request]] = [
         (page, SetRoles(region_ids=tuple(regions), role=wanted.role)) for page, regions in by_page.items()
     ]
-    count = len(wanted.places)
-    label = f"{count} {'block' if count == 1 else 'blocks'} made {wanted.role.value.replace('_', ' ')}"
+    label = f"{'block' if len(wanted.places) == 1 else 'blocks'} made {wanted.role.value.replace('_', ' ')}"
     return changed_of(
         given.store, document_id, given.store.decisions.across(document_id, label, requests, wanted.change or 0)
     )

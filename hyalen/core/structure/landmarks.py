@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 from itertools import pairwise
 from typing import Literal
 
@@ -17,6 +18,7 @@ from hyalen.core.model.geometry import Box, Frozen
 
 MOST_OTHERS = 40  # short texts of a page that its contents may name
 MOST_LETTERS = 100  # of such a text
+FACTS_KEPT = 1_200  # pages
 EDGE = 0.13  # of the page's height: how far from its edge a running head may stand
 LONGEST_TEXT = 120  # characters by which running heads are compared
 Edge = Literal["head", "foot", ""]
@@ -95,6 +97,12 @@ def page_facts(content: PageContent, read_roles: Mapping[str, Role]) -> PageFact
     return PageFacts(
         marks=landmarks(content, read_roles), letters=letters, accepted=accepted, undescribed=undescribed, looks=looks
     )
+
+
+@lru_cache(maxsize=FACTS_KEPT)
+def facts_from(told: str) -> PageFacts:
+    """Facts from their JSON; those of a document's other pages are needed again with every change of one."""
+    return PageFacts.model_validate_json(told)
 
 
 def main_language(pages: Iterable[PageFacts]) -> str | None:

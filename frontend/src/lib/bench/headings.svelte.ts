@@ -6,11 +6,14 @@ import { saying } from './saying.svelte';
 import { inTurn } from './turns';
 import { counted } from './words';
 
+const PORTION = 40; // blocks a request
+
 /** A document's headings with their ink, and its bookmarks: both looked at and changed together. */
 export class Headings {
   open = $state(false);
   list = $state.raw<HeadingTold[]>([]);
   loading = $state(false);
+  doing = $state<{ done: number; of: number } | null>(null);
   at = $state(0);
   /** Places in the list that a change is for, besides the one in hand. */
   also = $state.raw<ReadonlySet<number>>(new Set());
@@ -82,8 +85,19 @@ export class Headings {
   async make(role: Role, chosen = this.chosen): Promise<void> {
     const id = desk.document?.id;
     if (id === undefined || !chosen.length) return;
+    const places = chosen.map((h) => ({ page: h.page_id, region: h.region_id }));
     await inTurn(() => notices.attempt(async () => {
-      desk.apply(await api.setRoles(id, role, chosen.map((h) => ({ page: h.page_id, region: h.region_id })), null));
+      let change: number | null = null;
+      try {
+        for (let at = 0; at < places.length; at += PORTION) {
+          if (places.length > PORTION) this.doing = { done: at, of: places.length };
+          const told = await api.setRoles(id, role, places.slice(at, at + PORTION), change);
+          if (told.words) change = told.document.undo?.id ?? null;
+          desk.apply(told);
+        }
+      } finally {
+        this.doing = null;
+      }
     }));
     const keep = this.also;
     await this.load();

@@ -12,7 +12,7 @@
 
   /** Pictures without a description, one after the other, each large beside its field. */
   let { onclose }: { onclose: () => void } = $props();
-  const WIDTH = 290, HEIGHT = 260; // pixels of the picture
+  const WIDTH = 262, HEIGHT = 220; // pixels of the picture
   const waiting = $derived(doubts.list.filter((d) => d.kind === 'alternative').sort((a, b) => a.position - b.position));
   let at = $state(0);
   let typed = $state('');
@@ -94,7 +94,7 @@
       <textarea bind:this={field} bind:value={typed} rows="3" onkeydown={onKey}></textarea>
     </label>
     {#if alike.length}<label class="row"><input type="checkbox" bind:checked={everywhere} /> at {alike.length === 1 ? 'the other place' : `the ${alike.length} other places`} of the same picture too</label>{/if}
-    {#each starts as [name, text], i (name)}<p><button title="Begin with it (Alt {i + 1}); it is yours to change" onclick={() => { typed = text; field?.focus(); }}>From {name}</button> <span>{text.slice(0, 120)}</span></p>{/each}
+    {#each starts as [name, text], i (name)}<p class="start"><button title="Begin with it (Alt {i + 1}); it is yours to change" onclick={() => { typed = text; field?.focus(); }}>From {name}</button> <span>{text.slice(0, 160)}</span></p>{/each}
     <p>
       <button disabled={!typed.trim()} onclick={() => void settle(false)}>Describe <span class="key">Enter</span></button>
       <button title="It says nothing to a reader; left out of what is read aloud" onclick={() => void settle(true)}>Decorative <span class="key">Alt D</span></button>
@@ -114,6 +114,9 @@
   label.row { flex-direction: row; gap: 6px; font-weight: 400; align-items: center; }
   textarea { border: 1px solid #7b8a86; border-radius: 5px; background: #fff; padding: 4px 8px; font-size: 15px; font-weight: 400; }
   p { margin: 0; display: flex; flex-wrap: wrap; gap: 4px; align-items: baseline; }
+  .start { flex-wrap: nowrap; }
+  .start span { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; min-width: 0; flex: 1; }
+  .start button { flex: none; }
   button { border: 1px solid var(--color-hair); background: #fff; border-radius: 5px; padding: 2px 9px; font-size: 14px; }
   button:disabled { color: #6d7c78; }
   .quiet { color: var(--color-quiet); }

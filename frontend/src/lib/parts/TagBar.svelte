@@ -25,5 +25,5 @@
   .bar { display: flex; flex-wrap: wrap; gap: 4px; padding: 6px 10px; border-bottom: 1px solid var(--color-hair); }
   button { border: 1px solid var(--color-hair); background: #fff; border-radius: 5px; padding: 1px 8px; font-size: 14px; min-height: 26px; }
   button[aria-pressed='true'] { background: var(--color-lamp-300); border-color: var(--color-primary-900); }
-  .card { padding: 6px 10px; border-bottom: 1px solid var(--color-hair); }
+  .card { min-height: 0; overflow: auto; padding: 6px 10px; border-bottom: 1px solid var(--color-hair); }
 </style>

@@ -67,6 +67,7 @@
 <section class="all" aria-label="Headings and bookmarks">
   <header>
     <h2>Headings <span>{counted(headings.list.length, 'heading')}{skipped.size ? `, ${skipped.size} skip a level` : ''}</span></h2>
+    {#if headings.doing}<progress max={headings.doing.of} value={headings.doing.done} aria-label="Headings changed"></progress>{/if}
     <span class="tip"><span class="key">1</span>–<span class="key">6</span> level, <span class="key">Alt ←</span> <span class="key">Alt →</span> higher, deeper, <span class="key">P</span> paragraph, <span class="key">A</span> all set alike, <span class="key">Enter</span> on the sheet</span>
     {#if headings.list.length}
       <input class="name" value={checking.name} placeholder="your name" aria-label="Who judges" maxlength="80" onchange={(e) => checking.called(e.currentTarget.value)} onkeydown={(e) => e.stopPropagation()} />
