@@ -95,6 +95,19 @@ def test_faint_and_small_print_are_found() -> None:
     assert measured is not None and measured < 3
 
 
+def test_coloured_words_among_black_ones_are_a_persons_to_judge() -> None:
+    content = ContentMaker().add(Role.PARAGRAPH, "sums in red are owed by the keepers").page()
+    page = np.full((3508, 2480, 3), (238, 228, 205), np.uint8)  # paper that has yellowed
+    for word in content.words:
+        ink = (190, 30, 30) if word.text == "red" else (45, 38, 32)
+        cv2.putText(page, word.text, (word.box.left, word.box.bottom), cv2.FONT_HERSHEY_SIMPLEX, 1.2, ink, 4)
+    told = with_looks(page, content)
+    assert [w.text for w in told.words if w.id in told.regions[0].coloured] == ["red"]
+    assert [(j.rule, j.text) for j in judgements(told)] == [("colour", "red")]
+    assert with_looks(cv2.cvtColor(page, cv2.COLOR_RGB2GRAY), content).regions[0].coloured == ()
+    assert with_looks(page, content, shown=False).regions[0].contrast is None
+
+
 # Findings and what mends them
 
 

@@ -15,7 +15,7 @@ from docx import Document
 from fastapi.testclient import TestClient
 from skimage import data
 
-from hyalen.core.accessibility.spoken import spoken
+from hyalen.core.accessibility.spoken import Kind, spoken
 from hyalen.core.decisions.decide import decide
 from hyalen.core.decisions.ink import Lay
 from hyalen.core.decisions.replay import perform, replay
@@ -223,6 +223,9 @@ def test_marks_lead_to_their_notes() -> None:
     notes = [e.K[0].K[0].Obj for e in references]
     heights = [(page.height - page.region(r).box.top) * 72 / 300 + 6 for r in ("r2", "r3")]
     assert [float(n.Dest[3]) for n in notes] == pytest.approx(heights, abs=0.1)
+    # A listener steps to the links, and hears that they are some.
+    links = [(s.announced, s.text) for s in spoken(tree.nodes()) if s.kind is Kind.LINK]
+    assert links == [("link", "lamp1"), ("link", "burnt*")]
     docx = Document(written(tree, "docx"))
     anchors = docx.element.xpath("//w:hyperlink/@w:anchor")
     assert list(dict.fromkeys(anchors)) == docx.element.xpath("//w:bookmarkStart/@w:name") == ["p1_r2", "p1_r3"]

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
+from hyalen.core.imaging.colour import coloured_among_black
 from hyalen.core.imaging.contrast import contrast
 from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.likeness import fingerprint
@@ -86,16 +87,20 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     return with_foreign_words(read_twice(ink, dpi, content, reader), _looked_up(reader))
 
 
-def with_looks(page: Image, content: PageContent) -> PageContent:
-    """The content with how far each text stands out from its ground and what its pictures look like, as delivered."""
+def with_looks(page: Image, content: PageContent, shown: bool = True) -> PageContent:
+    """The content with what its pictures look like and, where the page is the one that is delivered (`shown`), how far
+    each text stands out from its ground and which of its words are in another colour.
+    """
 
     def told(region: Region) -> Region:
         boxes = [w.box for line in region.all_lines for w in line.words]
         if region.kind is RegionKind.FIGURE:
             return region.model_copy(update={"look": fingerprint(page, region.box)})
-        if region.kind.is_picture or not boxes:
+        if region.kind.is_picture or not boxes or not shown:
             return region
-        return region.model_copy(update={"contrast": contrast(page, boxes)})
+        apart = coloured_among_black(page, boxes)
+        coloured = tuple(w.id for w, told in zip(region.words, apart, strict=True) if told)
+        return region.model_copy(update={"contrast": contrast(page, boxes), "coloured": coloured})
 
     return content.model_copy(update={"regions": tuple(map(told, content.regions))})
 

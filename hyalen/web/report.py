@@ -11,7 +11,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, Response
 
 from hyalen import __version__
-from hyalen.core.accessibility.catalogue import NOT_HERE, RULES, Judge
+from hyalen.core.accessibility.catalogue import NOT_HERE, RULES, SENSORY, Judge
 from hyalen.core.formats.names import delivery_stem
 from hyalen.core.formats.printed import pdf_of
 from hyalen.core.languages import language_tag
@@ -108,7 +108,7 @@ def report_of(store: Store, document_id: int, made: datetime) -> str:
         f"<h2>Findings</h2>{_table(('Page', 'What was found', 'Where', 'Clause'), findings, 'None.')}"
         f"<h2>Judged by a person</h2>{_table(('Page', 'Question', 'What was judged', 'Found right by'), verdicts, 'Nothing had to be judged.')}"
         f"<h2>The rules</h2>{_table(('Clause', 'Matterhorn Protocol', 'Why', 'Judged by'), rules, '')}"
-        f"<h2>What cannot occur in such files</h2>{_list(f'Checkpoint {k}. {v}' for k, v in NOT_HERE.items())}"
+        f"<h2>What cannot occur in such files</h2>{_list([*(f'Checkpoint {k}. {v}' for k, v in NOT_HERE.items()), SENSORY])}"
         "</body></html>"
     )
 

@@ -129,7 +129,7 @@ def read(image: bytes, dpi: float, languages: Sequence[str], shown: bool = True)
     cv2.setNumThreads(1)
     page = decode(image)
     content = read_content(page, dpi, tuple(languages))
-    return with_looks(page, content) if shown else content
+    return with_looks(page, content, shown)
 
 
 class Own(NamedTuple):

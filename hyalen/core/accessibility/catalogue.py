@@ -83,3 +83,6 @@ NOT_HERE = {
     "29": "Scripts: there are none.",
     "30": "XObjects: a page's picture is an artifact or figure, none refers to another.",
 }
+SENSORY = (
+    "Sensory directions (WCAG 2.2, 1.3.3): what an old paper says of round or red things it says in its own words."
+)

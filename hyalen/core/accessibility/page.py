@@ -91,9 +91,10 @@ def judgements(content: PageContent) -> list[Judgement]:
             headers = [c.header for c in region.table.cells]
             question = "Is it a table, and are its headers the right ones?"
             found.append(_about(region, "is_table", question, f"{told}:{headers}", region.text))
-        if len({w.colour for w in region.words}) > 1:
+        apart = set(region.coloured)
+        coloured = [w.text for w in region.words if w.colour or w.id in apart]
+        if coloured and len({w.colour or w.id in apart for w in region.words}) > 1:
             question = "Is it clear without its colours?"
-            coloured = [w.text for w in region.words if w.colour]
             found.append(_about(region, "colour", question, f"{told}:{coloured}", " ".join(coloured)))
     return found
 

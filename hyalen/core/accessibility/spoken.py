@@ -21,6 +21,7 @@ class Kind(StrEnum):
     ITEM = "item"
     CELL = "cell"
     PICTURE = "picture"
+    LINK = "link"
     RUN = "run"  # the same text going on in another language
     END = "end"
 
@@ -125,10 +126,13 @@ def _spoken_text(node: Node, kind: Kind, before: str, parts: Sequence[Node]) -> 
     """A text in the voices of its languages, with abbreviations in full."""
     runs = [Run(" ")] if len(parts) > 1 else []
     whole = [run for i, part in enumerate(parts) for run in (runs if i else []) + part.runs]
-    for at, (language, group) in enumerate(groupby(whole, key=lambda run: run.language)):
-        text = "".join(run.expansion or run.text for run in group)
-        if text.strip():
-            yield _say(node, kind if at == 0 else Kind.RUN, before if at == 0 else "", text.strip(), language)
+    for at, ((language, linked), group) in enumerate(groupby(whole, key=lambda run: (run.language, bool(run.link)))):
+        text = "".join(run.expansion or run.text for run in group).strip()
+        if not text:
+            continue
+        first = ", ".join(part for part in (before if at == 0 else "", "link" if linked else "") if part)
+        own = Kind.LINK if (linked and kind is Kind.BLOCK) or (linked and at) else kind if at == 0 else Kind.RUN
+        yield _say(node, own, first, text, language)
 
 
 def _cells(table: Node) -> Iterator[Said]:

@@ -211,6 +211,8 @@ class Region(Frozen):
         Of a caption, the id of what a person has tied it to, "" for nothing; None leaves it to `captioned`.
     data : tuple of tuples of str
         Of a chart, what it shows as rows, the first one of headers.
+    coloured : tuple of str
+        Ids of the words whose ink is coloured among black ones, as it was measured.
     look : str
         Of a picture, its fingerprint as hexadecimal digits (`imaging.likeness`), or empty.
     """
@@ -234,6 +236,7 @@ class Region(Frozen):
     depth: int = 0
     captions: str | None = None
     data: tuple[tuple[str, ...], ...] = ()
+    coloured: tuple[str, ...] = ()
     look: str = ""
 
     @property

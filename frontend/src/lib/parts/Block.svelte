@@ -6,6 +6,8 @@
   import { explained, textOf } from '../bench/content';
   import { api, type LikePicture, type Region, type Role } from '../api/client';
   import { notices } from '../bench/notices.svelte';
+  import { headings } from '../bench/headings.svelte';
+  import { view } from '../bench/view.svelte';
   import { shaping } from '../bench/shaping.svelte';
   import { inTurn } from '../bench/turns';
     import { look, subjectName } from '../bench/roles';
@@ -63,6 +65,8 @@
     }));
   }
 
+  /** Of the text, what is selected. */
+  let picked = $state('');
   let data = $state<string | null>(null);
   const asText = (rows: string[][]) => rows.map((row) => row.join(' | ')).join('\n');
   async function saveData() {
@@ -127,7 +131,9 @@
         <label class="sr" for="text-{region.id}">Text</label>
         <textarea id="text-{region.id}" dir={rtl ? 'rtl' : 'ltr'} lang={about.languageTag(region.language)} rows={Math.min(12, Math.max(2, text.split('\n').length + 1))}
           value={draft ?? text} oninput={(e) => (draft = e.currentTarget.value)} onblur={saveText}
-          onkeydown={(e) => { if (e.key === 'Escape') { draft = null; e.currentTarget.blur(); } else if (e.key === 'Enter' && e.ctrlKey) void saveText(); }}></textarea>
+          onkeydown={(e) => { if (e.key === 'Escape') { draft = null; e.currentTarget.blur(); } else if (e.key === 'Enter' && e.ctrlKey) void saveText(); }}
+          onselect={(e) => (picked = e.currentTarget.value.slice(e.currentTarget.selectionStart, e.currentTarget.selectionEnd).replaceAll('\n', ' ').trim())}></textarea>
+        {#if picked && view.stage === 'tag'}<button class="act" onclick={() => { void headings.add({ region: region.id, title: picked }); picked = ''; }}>Bookmark “{picked.slice(0, 24)}{picked.length > 24 ? '…' : ''}”</button>{/if}
       {:else}
         <div class="overflow-auto"><table>
           <tbody>

@@ -8,7 +8,7 @@
   /** Plays the document as a screen reader says it, and steps through it. */
   const SPEEDS = [120, 165, 210, 270, 350];
   const steps: [string, string, string[]][] = [
-    ['heading', 'H', ['heading']], ['list item', 'I', ['item']], ['cell', 'T', ['cell']], ['picture', 'P', ['picture']],
+    ['heading', 'H', ['heading']], ['list item', 'I', ['item']], ['cell', 'T', ['cell']], ['picture', 'P', ['picture']], ['link', 'K', ['link']],
   ];
   const here = $derived(listening.here);
 

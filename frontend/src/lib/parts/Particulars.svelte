@@ -61,7 +61,7 @@
 </script>
 
 <details class="fold">
-  <summary>Particulars{#if d?.particulars.author || d?.particulars.reference}: <span class="quiet">{[d.particulars.author, d.particulars.reference].filter(Boolean).join(', ')}</span>{/if}</summary>
+  <summary>Particulars{#if d && !Object.values(d.particulars).some(Boolean)}: <span class="quiet">nothing told yet</span>{/if}{#if d?.particulars.author || d?.particulars.reference}: <span class="quiet">{[d.particulars.author, d.particulars.reference].filter(Boolean).join(', ')}</span>{/if}</summary>
   {#each FIELDS as [key, name, what] (key)}
     <label>{name} <input value={told?.[key] ?? ''} placeholder={what} maxlength="500" oninput={(e) => (typed = { ...(told as Particulars), [key]: e.currentTarget.value })} onblur={() => void save()} onkeydown={(e) => e.key === 'Enter' && e.currentTarget.blur()} /></label>
   {/each}
