@@ -12,6 +12,8 @@ from pathlib import Path
 from hyalen import __version__
 from hyalen.commands import UsageError
 from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.format import Quality, Tones
+from hyalen.core.formats.names import checked_pattern
 
 DEFAULT_PORT = 8320
 
@@ -40,6 +42,13 @@ def _number(least: int, most: int) -> Callable[[str], int]:
     return number
 
 
+def _pattern(text: str) -> str:
+    try:
+        return checked_pattern(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="hyalen", description="Paper and poor scans into accessible files.")
     parser.add_argument("--version", action="version", version=__version__)
@@ -57,6 +66,19 @@ def _parser() -> argparse.ArgumentParser:
     batch.add_argument("--languages", default="eng", help="eng,fra,... or auto")
     batch.add_argument("--formats", default="pdf", help=",".join(FORMATS))
     batch.add_argument("--pages", default="", metavar="RANGE", help="of each input, for example 1-3,7")
+    batch.add_argument(
+        "--quality", type=Quality, choices=list(Quality), default=Quality.AS_SCANNED, help="of pages' pictures in a PDF"
+    )
+    batch.add_argument(
+        "--tones", type=Tones, choices=list(Tones), default=Tones.AS_IS, help="of pages' pictures in a PDF"
+    )
+    batch.add_argument(
+        "--name",
+        type=_pattern,
+        default="{source}",
+        metavar="PATTERN",
+        help="of files: {source}, {title}, {reference}, {number}, {date}",
+    )
     batch.add_argument("--workers", type=_number(1, 1000), metavar="N")
     batch.add_argument("--recursive", action="store_true", help="take folders in named folders too")
     batch.add_argument("--replace", action="store_true", help="overwrite files in DIR")

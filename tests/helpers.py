@@ -62,7 +62,7 @@ def deliver(
     image: Callable[[int], bytes],
     name: str,
     pictures: Callable[[str], bytes] | None = None,
-    **options: bool,
+    **options: Any,
 ) -> bytes:
     """A document as the bytes of a file."""
     file = io.BytesIO()

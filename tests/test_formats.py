@@ -8,6 +8,7 @@ import subprocess
 import zipfile
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pikepdf
@@ -90,7 +91,7 @@ def document(maker: type[ContentMaker]) -> DocumentContent:
     return DocumentContent(title="Inspection <of> Torgrunn", language="eng", pages=(first, second))
 
 
-def made(document: DocumentContent, file_format: str, **options: bool) -> bytes:
+def made(document: DocumentContent, file_format: str, **options: Any) -> bytes:
     page = np.full((3508, 2480), 250, np.uint8)
     page[1300:1700, 400:1000] = 90
     image = encode_jpeg(page)

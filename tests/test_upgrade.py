@@ -222,7 +222,7 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     connection = sqlite3.connect(data / "hyalen.sqlite3")
     for trigger in ("passage_added", "passage_gone"):
         connection.execute(f"DROP TRIGGER {trigger}")
-    for table in ("passage_index", "passage", "listed", "sample", "judgement", "verdict"):
+    for table in ("passage_index", "passage", "listed", "sample", "judgement", "verdict", "delivery_set"):
         connection.execute(f"DROP TABLE {table}")
     connection.execute("DROP INDEX doubt_alike")
     for table, *columns in (
@@ -230,6 +230,7 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
         ("doubt", "place", "alike", "mend", "of_document"),
         ("document", "labels", "particulars", "abbreviations", "bookmarks", "first_particulars"),
         ("batch", "particulars"),
+        ("delivery", "options", "made_by"),
         ("delivery", "words", "expected", "looked_at", "found_right"),
     ):
         for column in columns:

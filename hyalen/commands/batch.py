@@ -18,7 +18,7 @@ from hyalen.commands import SOME_FAILED, UsageError
 from hyalen.commands.usage import told_files, told_limits, writable
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
-from hyalen.core.formats.names import free_name, shown
+from hyalen.core.formats.names import free_name, shown, stem_by
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.read import AUTO
 from hyalen.core.reading.engine import EngineError, installed_languages
@@ -93,7 +93,13 @@ def _batch(
         told.workers or default_workers(),
         limits,
         formats,
-        DeliveryOptions(keep_running_heads=told.keep_running_heads, join_tables=told.join_tables),
+        DeliveryOptions(
+            keep_running_heads=told.keep_running_heads,
+            join_tables=told.join_tables,
+            quality=told.quality,
+            tones=told.tones,
+            name=told.name,
+        ),
     )
     batch_id = store.documents.add_batch("batch", languages)
     finished = threading.Event()
@@ -125,7 +131,7 @@ def _batch(
     finally:
         foreman.stop()
         progress.close()
-    code = _hand_out(store, batch_id, told.out, told.replace)
+    code = _hand_out(store, batch_id, told.out, told.replace, told.name)
     if full:
         raise UsageError(
             f"there is no space left in {tempfile.gettempdir()}: not all was done; make room or set TMPDIR to another folder"
@@ -133,7 +139,7 @@ def _batch(
     return code
 
 
-def _hand_out(store: Store, batch_id: int, out: Path, replace: bool) -> int:
+def _hand_out(store: Store, batch_id: int, out: Path, replace: bool, told_name: str) -> int:
     """Copy the deliveries into `out`, say what was made, and name what failed."""
     failed = [f"{p.file}: {p.reason}" for p in store.documents.problems(batch_id)]
     for each in store.tasks.failed(batch_id):
@@ -147,7 +153,8 @@ def _hand_out(store: Store, batch_id: int, out: Path, replace: bool) -> int:
         names = []
         for delivery in by_document.get(document.id, []):
             taken = written if replace else written | {p.name for p in out.iterdir()}
-            name = free_name(document.stem, FORMATS[delivery.format].ending, taken)
+            stem = stem_by(told_name, store.documents.name_parts(document))
+            name = free_name(stem, FORMATS[delivery.format].ending, taken)
             try:
                 put_beside(store.blobs.path(delivery.blob), out / name)
             except OSError as error:

@@ -22,6 +22,7 @@ from hyalen.core.proofing.evidence import Known
 from hyalen.core.proofing.evidence import main_language as main_language_of
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.landmarks import Landmark, PageFacts, facts_from, main_language, page_facts
+from hyalen.core.structure.redaction import redacted_words
 from hyalen.core.structure.settling import Settled, settle, with_roles
 from hyalen.store.chances import save_chances, unpacked_chances
 from hyalen.store.database import Database
@@ -205,6 +206,18 @@ class Contents:
                 if level is not None:
                     found.append((int(row["id"]), mark, level))
         return found
+
+    def redactions(self, document_id: int) -> dict[int, int]:
+        """How many areas are redacted on each page that has any, by its id."""
+        rows, facts = self._facts(document_id)
+        return {int(row["id"]): page.redactions for row, page in zip(rows, facts, strict=True) if page.redactions}
+
+    def redacted_words(self, document_id: int) -> frozenset[str]:
+        """The words that redactions take out of what is delivered of a document."""
+        document = self.database.row("SELECT language FROM document WHERE id = ?", document_id)
+        pages = (self.pages.content(page_id) for page_id in self.redactions(document_id))
+        language = (document["language"] if document else None) or "eng"
+        return redacted_words((page for page in pages if page is not None), language)
 
     def pictures_like(self, document_id: int, page_id: int, region_id: str) -> list[tuple[int, str]]:
         """The pictures of a document, as page and region, that show what this one shows; without it."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import time
 
 from hyalen.store.database import Database
@@ -9,7 +10,7 @@ from hyalen.store.pages import LIVE
 from hyalen.store.records import DeliveryRecord, NotFound, TaskRecord
 from hyalen.store.tasks import Tasks
 
-_COLUMNS = "v.id, v.document_id, v.format, v.name, v.blob, v.size, v.edition, v.made, v.words, v.expected, v.looked_at, v.found_right"
+_COLUMNS = "v.id, v.document_id, v.format, v.name, v.blob, v.size, v.edition, v.made, v.words, v.expected, v.looked_at, v.found_right, v.options, v.made_by"
 
 
 class Deliveries:
@@ -48,8 +49,9 @@ class Deliveries:
                 return False
             db.execute(
                 f"""INSERT INTO delivery
-                     (document_id, format, name, blob, size, edition, made, words, expected, looked_at, found_right)
-                   SELECT d.id, ?, ?, ?, ?, ?, ?,
+                     (document_id, format, name, blob, size, edition, made, options, made_by, words, expected, looked_at,
+                      found_right)
+                   SELECT d.id, ?, ?, ?, ?, ?, ?, ?, ?,
                      (SELECT coalesce(sum(proofed), 0) FROM page WHERE document_id = d.id AND {LIVE}),
                      (SELECT coalesce(sum(expected), 0) FROM page WHERE document_id = d.id AND {LIVE}),
                      (SELECT count(verdict) FROM sample WHERE document_id = d.id),
@@ -58,8 +60,18 @@ class Deliveries:
                    ON CONFLICT (document_id, format) DO UPDATE SET name = excluded.name, blob = excluded.blob,
                      size = excluded.size, edition = excluded.edition, made = excluded.made, words = excluded.words,
                      expected = excluded.expected, looked_at = excluded.looked_at,
-                     found_right = excluded.found_right""",
-                (task.settings["format"], name, blob, size, task.fingerprint, time.time(), task.document_id),
+                     found_right = excluded.found_right, options = excluded.options, made_by = excluded.made_by""",
+                (
+                    task.settings["format"],
+                    name,
+                    blob,
+                    size,
+                    task.fingerprint,
+                    time.time(),
+                    json.dumps(task.settings.get("options", {})),
+                    task.settings.get("made_by", ""),
+                    task.document_id,
+                ),
             )
         return True
 

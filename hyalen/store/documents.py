@@ -105,6 +105,16 @@ class Documents:
             raise NotFound(f"There is no document {document_id}.")
         return DocumentRecord.of(row)
 
+    def name_parts(self, document: DocumentRecord) -> dict[str, str]:
+        """What the name of a delivered file may be made of (`names.TOKENS`)."""
+        return {
+            "source": document.stem,
+            "title": document.title,
+            "reference": document.particulars.reference or document.stem,
+            "number": f"{document.position:03}",
+            "date": time.strftime("%Y-%m-%d"),
+        }
+
     def of_batch(self, batch_id: int) -> list[DocumentRecord]:
         rows = self.database.rows(f"SELECT {DOCUMENT} FROM document WHERE batch_id = ? ORDER BY position", batch_id)
         return [DocumentRecord.of(r) for r in rows]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import lru_cache
 
 from hyalen.core.imaging.quality import unlike
@@ -105,8 +105,8 @@ class Pages:
         )
         return [r["position"] for r in rows]
 
-    def contents(self, document_id: int) -> LazyPages:
-        """The contents of the pages that have some, fetched one by one."""
+    def contents(self, document_id: int, told: Callable[[PageContent], PageContent] = lambda page: page) -> LazyPages:
+        """The contents of the pages that have some, fetched one by one, as `told` makes them."""
         ids = self.read_ids(document_id)
 
         def fetch(index: int) -> bytes:
@@ -114,7 +114,7 @@ class Pages:
             assert data is not None
             return data
 
-        return LazyPages(len(ids), fetch)
+        return LazyPages(len(ids), fetch, told)
 
     def languages(self, page: PageRecord) -> tuple[str, ...]:
         """The page's own languages or its document's."""

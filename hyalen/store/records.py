@@ -318,11 +318,14 @@ class DeliveryRecord:
     expected: float
     looked_at: int
     found_right: int
+    options: dict[str, Any]
+    made_by: str
 
     @classmethod
     def of(cls, row: Row) -> DeliveryRecord:
-        told = ("words", "expected", "looked_at", "found_right")
-        return cls(**named(row, "id", "document_id", "format", "name", "blob", "size", "edition", "made", *told))
+        told = ("words", "expected", "looked_at", "found_right", "made_by")
+        names = ("id", "document_id", "format", "name", "blob", "size", "edition", "made", *told)
+        return cls(**named(row, *names), options=json.loads(row["options"]))
 
 
 @dataclass(frozen=True, slots=True)

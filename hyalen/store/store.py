@@ -22,6 +22,7 @@ from hyalen.store.pages import Pages
 from hyalen.store.proofing import Proofing
 from hyalen.store.samples import Samples
 from hyalen.store.search import Search, index_all
+from hyalen.store.sets import DeliverySets
 from hyalen.store.settings import Settings
 from hyalen.store.tasks import Tasks
 from hyalen.store.treatments import Treatments
@@ -72,6 +73,7 @@ class Store:
         )
         self.deliveries = Deliveries(self.database, self.tasks)
         self.treatments = Treatments(self.database)
+        self.sets = DeliverySets(self.database)
         self.course.take_over()
 
     def close(self) -> None:

@@ -15,7 +15,19 @@ from hyalen import __version__
 from hyalen.core.formats.source import Limits
 from hyalen.store.records import NotFound
 from hyalen.store.store import Store
-from hyalen.web import batches, checking, documents, errors, pages, proofing, report, search, tagging, treatments
+from hyalen.web import (
+    batches,
+    checking,
+    delivering,
+    documents,
+    errors,
+    pages,
+    proofing,
+    report,
+    search,
+    tagging,
+    treatments,
+)
 from hyalen.web.guard import Guard
 from hyalen.web.schemas import Problem
 from hyalen.web.services import Services
@@ -61,6 +73,7 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
     for router in (
         batches.router,
         checking.router,
+        delivering.router,
         documents.router,
         pages.router,
         proofing.router,

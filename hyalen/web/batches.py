@@ -16,7 +16,6 @@ from zipstream import ZipStream
 from hyalen import __version__
 from hyalen.core.decisions.roles import roles_for
 from hyalen.core.formats.deliver import FORMATS
-from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import delivery_stem
 from hyalen.core.languages import is_right_to_left, language_name, language_tag
 from hyalen.core.model.content import RegionKind, Role
@@ -209,10 +208,9 @@ def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
     if any(lacking.values()) and not wanted.without_failed:
         told = "; ".join(f"{name}: page {', '.join(str(p + 1) for p in at[:20])}" for name, at in lacking.items() if at)
         raise BadRequest("Pages are missing", f"Not read, and left out if you deliver: {told}.", 409)
-    options = DeliveryOptions(keep_running_heads=wanted.keep_running_heads, join_tables=wanted.join_tables)
     for document in readable:
         for name in dict.fromkeys(wanted.formats):
-            given.foreman.ask_for_delivery(document.id, name, options)
+            given.foreman.ask_for_delivery(document.id, name, wanted.options, wanted.made_by)
     return Started(tasks=len(readable) * len(set(wanted.formats)))
 
 

@@ -18,6 +18,7 @@ from hyalen.core.languages import language_tag
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.proofing.sampling import wilson
 from hyalen.core.structure.labels import page_labels
+from hyalen.core.structure.redaction import scrubbed
 from hyalen.store.store import Store
 from hyalen.web.schemas import Id
 from hyalen.web.services import Given
@@ -59,10 +60,20 @@ def report_of(store: Store, document_id: int, made: datetime) -> str:
     judged = store.judgements.of_document(document_id)
     open_doubts = store.doubts.count_document(document_id)
     told = document.particulars
+    gone = store.contents.redacted_words(document_id)
+    title = scrubbed(document.title, gone)
     facts = [
-        ("Title", document.title), ("File", document.source_name), ("Pages", str(len(states))), ("Author", told.author),
-        ("Reference", told.reference), ("Rights", told.rights), ("Date of the original", told.date),
+        ("Title", title), ("File", scrubbed(document.source_name, gone)), ("Pages", str(len(states))),
+        *((name, scrubbed(value, gone)) for name, value in (
+            ("Author", told.author), ("Reference", told.reference), ("Rights", told.rights),
+            ("Date of the original", told.date),
+        )),
     ]  # fmt: skip
+    places = {page_id: at for at, page_id in enumerate(store.pages.ids(document_id))}
+    redactions = [
+        f"Page {_page(labels, places[page_id])}: {count} {'area' if count == 1 else 'areas'}"
+        for page_id, count in store.contents.redactions(document_id).items()
+    ]
     quality = [
         f"About {left.expected:.0f} wrong words are to be expected among {left.words:,} ({left.between[0]} to {left.between[1]})."
     ]
@@ -75,8 +86,8 @@ def report_of(store: Store, document_id: int, made: datetime) -> str:
     findings = [
         [
             _page(labels, d.position),
-            d.reason,
-            f"“{d.text}”" if d.text else "",
+            scrubbed(d.reason, gone),
+            f"“{scrubbed(d.text, gone)}”" if d.text else "",
             RULES[d.kind].clause if d.kind in RULES else "",
         ]
         for d in found
@@ -85,7 +96,7 @@ def report_of(store: Store, document_id: int, made: datetime) -> str:
         [
             _page(labels, j.position),
             j.question,
-            j.text[:160],
+            scrubbed(j.text, gone)[:160],
             f"{j.name}, {datetime.fromtimestamp(j.made, UTC):%Y-%m-%d %H:%M}" if j.made else "not judged",
         ]
         for j in judged
@@ -99,12 +110,13 @@ def report_of(store: Store, document_id: int, made: datetime) -> str:
         else "<p>Nothing stands against PDF/UA.</p>"
     )
     return (
-        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Report: {escape(document.title)}</title>'
+        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Report: {escape(title)}</title>'
         f"<style>{_STYLE}</style></head><body>"
-        f'<h1>Report on <span lang="{language_tag(document.language or "eng")}">{escape(document.title)}</span></h1>'
+        f'<h1>Report on <span lang="{language_tag(document.language or "eng")}">{escape(title)}</span></h1>'
         f"<p>Made {made:%Y-%m-%d %H:%M} UTC by Hyalen {__version__}.</p>"
         f"<dl>{''.join(f'<dt><b>{escape(k)}</b></dt><dd>{escape(v)}</dd>' for k, v in facts if v)}</dl>"
         f"<h2>How it stands</h2>{standing}<h2>How good the text is</h2>{_list(quality)}"
+        f"<h2>Redacted</h2>{_list(redactions) if redactions else '<p>Nothing.</p>'}"
         f"<h2>Findings</h2>{_table(('Page', 'What was found', 'Where', 'Clause'), findings, 'None.')}"
         f"<h2>Judged by a person</h2>{_table(('Page', 'Question', 'What was judged', 'Found right by'), verdicts, 'Nothing had to be judged.')}"
         f"<h2>The rules</h2>{_table(('Clause', 'Matterhorn Protocol', 'Why', 'Judged by'), rules, '')}"

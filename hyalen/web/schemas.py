@@ -9,6 +9,7 @@ from pydantic import AfterValidator, BaseModel, Field
 from hyalen.core.accessibility.catalogue import Judge
 from hyalen.core.accessibility.spoken import Kind
 from hyalen.core.decisions.requests import MOST_OF_A_LINE, Pixel, Request
+from hyalen.core.formats.format import DeliveryOptions, Quality
 from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, Particulars, TextFrom
 from hyalen.core.model.flaws import flaw
@@ -651,9 +652,41 @@ class DeliveryOrder(BaseModel):
 
     formats: list[str] = Field(min_length=1)
     documents: list[Id] | None = None
-    keep_running_heads: bool = False
-    join_tables: bool = False
+    options: DeliveryOptions = Field(default_factory=DeliveryOptions)
     without_failed: bool = False
+    made_by: OneLine = Field(default="", max_length=80)
+
+
+class NamesWanted(BaseModel):
+    formats: list[str] = Field(min_length=1, max_length=50)
+    documents: list[Id] | None = None
+    options: DeliveryOptions = Field(default_factory=DeliveryOptions)
+
+
+class ToBeMade(BaseModel):
+    """A file that would be made."""
+
+    document_id: int
+    format: str
+    name: str
+
+
+class SetToSave(BaseModel):
+    name: OneLine = Field(min_length=1, max_length=80)
+    formats: list[str] = Field(min_length=1, max_length=50)
+    options: DeliveryOptions = Field(default_factory=DeliveryOptions)
+
+
+class NamedDeliverySet(SetToSave):
+    id: int
+
+
+class Weight(BaseModel):
+    """What the pages' pictures of a document are likely to take in a PDF, in bytes, told by `pages` of them."""
+
+    quality: Quality
+    bytes: int
+    pages: int
 
 
 class FlowRun(BaseModel):

@@ -15,13 +15,15 @@ from typing import Any
 
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
-from hyalen.core.formats.names import free_name
+from hyalen.core.formats.names import free_name, stem_by
+from hyalen.core.formats.ranges import page_range
 from hyalen.core.formats.source import Limits
 from hyalen.core.model.document import OwnPage, PageKind
 from hyalen.core.model.text import fit
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
 from hyalen.core.structure.bookmarks import numbered
+from hyalen.core.structure.labels import labels_of_part
 from hyalen.store.records import PageRecord, TaskRecord
 from hyalen.store.store import Store
 from hyalen.store.tasks import MOST_ATTEMPTS
@@ -269,7 +271,11 @@ class Foreman:
     def _delivery(self, task: TaskRecord) -> Job:
         store, pages = self.store, self.store.pages
         document = store.documents.document(task.document_id)
-        ids = pages.read_ids(task.document_id)
+        options = DeliveryOptions.model_validate(task.settings.get("options", {}))
+        everything = pages.read_ids(task.document_id)
+        chosen = page_range(options.pages, len(everything))
+        ids = [everything[i] for i in chosen]
+        labels = labels_of_part(document.labels, chosen) if options.pages.strip() else document.labels
         manuscript, out = store.blobs.workplace(), store.blobs.workplace()
 
         source = str(store.blobs.path(document.source_blob))
@@ -280,12 +286,13 @@ class Foreman:
             kept = OwnPage(source, page.source_index) if page.is_as_it_came else None
             return content, str(store.blobs.path(page.cleaned_blob)), kept
 
+        redactions = store.contents.redactions(document.id)
         pictures = {name: str(store.blobs.path(name)) for name in store.documents.pictures(document.id)}
         write_manuscript(
             manuscript, document.title, document.language or "eng", (parts(i) for i in ids), pictures,
-            document.labels, document.particulars, document.abbreviations, numbered(document.bookmarks, ids),
+            labels, document.particulars, document.abbreviations, numbered(document.bookmarks, ids),
+            [i for i, page_id in enumerate(ids) if page_id in redactions],
         )  # fmt: skip
-        options = DeliveryOptions.model_validate(task.settings.get("options", {}))
         arguments = (str(manuscript), str(out), task.settings["format"], options)
         return Job(jobs.make_delivery, arguments, SECONDS + DELIVERY_SECONDS_A_PAGE * len(ids))
 
@@ -344,7 +351,8 @@ class Foreman:
             for d in store.deliveries.of_batch(task.batch_id)
             if (d.document_id, d.format) != (document.id, written.name)
         }
-        name = free_name(document.stem, written.ending, taken)
+        pattern = DeliveryOptions.model_validate(task.settings.get("options", {})).name
+        name = free_name(stem_by(pattern, store.documents.name_parts(document)), written.ending, taken)
         blob = store.blobs.adopt(Path(result.path), result.digest)
         return store.deliveries.delivered(task, name, blob, result.size)
 
@@ -355,12 +363,15 @@ class Foreman:
             for name in self.formats:
                 self.ask_for_delivery(task.document_id, name, self.options)
 
-    def ask_for_delivery(self, document_id: int, name: str, options: DeliveryOptions | None = None) -> int:
+    def ask_for_delivery(
+        self, document_id: int, name: str, options: DeliveryOptions | None = None, made_by: str = ""
+    ) -> int:
         """A delivery task; its id."""
         settings = {
             "format": name,
             "edition": self.store.deliveries.edition(document_id),
-            "options": (options or DeliveryOptions()).model_dump(),
+            "options": (options or DeliveryOptions()).model_dump(mode="json"),
+            "made_by": made_by,
         }
         batch_id = self.store.documents.document(document_id).batch_id
         task_id = self.store.tasks.want_delivery(batch_id, document_id, settings)

@@ -8,8 +8,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from hyalen.core.formats.retouch import blackened
 from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, OwnPage, Particulars
-from hyalen.core.model.packing import LazyPages
+from hyalen.core.model.packing import LazyPages, unpacked
+from hyalen.core.structure.redaction import redacted, redacted_words, scrubbed
 from hyalen.core.structure.tree import StructureTree
 
 _LENGTH = struct.Struct("<Q")
@@ -25,11 +27,12 @@ def write_manuscript(
     particulars: Particulars | None = None,
     abbreviations: Sequence[Abbreviation] = (),
     bookmarks: Sequence[BookmarkEntry] | None = None,
+    redacted_pages: Sequence[int] = (),
 ) -> None:
     """Packed contents, each with the path of its page's image, and where the page is as it came if it may be kept so.
 
     Only one is in memory at a time. `pictures` are the paths of the images in pictures' stead, by name;
-    the pages of `bookmarks` are numbers, from 0.
+    the pages of `bookmarks` and `redacted_pages` are numbers, from 0. What is redacted goes when it is read.
     """
     offsets: list[int] = []
     images: list[str] = []
@@ -46,13 +49,19 @@ def write_manuscript(
         head["pictures"] = dict(pictures or {})
         head["labels"] = [each.model_dump() for each in labels]
         head["particulars"] = (particulars or Particulars()).model_dump()
+        head["redacted"] = list(redacted_pages)
         head["abbreviations"] = {each.short: each.full for each in abbreviations}
         head["bookmarks"] = None if bookmarks is None else [each.model_dump() for each in bookmarks]
         file.write(json.dumps(head).encode("utf8") + _LENGTH.pack(index))
 
 
-def _entries(told: Sequence[object] | None) -> list[BookmarkEntry] | None:
-    return None if told is None else [BookmarkEntry.model_validate(each) for each in told]
+def _entries(told: Sequence[dict[str, Any]] | None, gone: frozenset[str]) -> list[BookmarkEntry] | None:
+    if told is None:
+        return None
+    kept = (
+        {**each, "title": scrubbed(each["title"], gone), "follows": scrubbed(each["follows"], gone)} for each in told
+    )
+    return [BookmarkEntry.model_validate(each) for each in kept]
 
 
 class Manuscript:
@@ -68,22 +77,26 @@ class Manuscript:
         self._offsets: list[int] = head["offsets"]
         self._images: list[str] = head["images"]
         own = {int(index): OwnPage(*page) for index, page in head["own"].items()}
-        pages = LazyPages(len(self._offsets), self._packed)
+        self._redacted = frozenset(head["redacted"])
+        pages = LazyPages(len(self._offsets), self._packed, redacted)
         self._pictures: dict[str, str] = head["pictures"]
+        gone = redacted_words((unpacked(self._packed(i)) for i in sorted(self._redacted)), head["language"])
         self.tree = StructureTree(
-            head["title"],
+            scrubbed(head["title"], gone),
             head["language"],
             pages,
-            own_pages=own,
+            own_pages={index: page for index, page in own.items() if index not in self._redacted},
             pictures=self._picture,
             labels=[LabelRange.model_validate(each) for each in head["labels"]],
-            particulars=Particulars.model_validate(head["particulars"]),
-            abbreviations=head["abbreviations"],
-            bookmarks=_entries(head["bookmarks"]),
+            particulars=Particulars(**{k: scrubbed(v, gone) for k, v in head["particulars"].items()}),
+            abbreviations={short: scrubbed(full, gone) for short, full in head["abbreviations"].items()},
+            bookmarks=_entries(head["bookmarks"], gone),
         )
 
     def image(self, index: int) -> bytes:
-        return Path(self._images[index]).read_bytes()
+        """A page's image as it is delivered."""
+        data = Path(self._images[index]).read_bytes()
+        return blackened(data, self.tree.pages[index].redactions) if index in self._redacted else data
 
     def _picture(self, name: str) -> bytes:
         return Path(self._pictures[name]).read_bytes()

@@ -11,10 +11,12 @@ import cv2
 from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
+from hyalen.core.formats.retouch import blackened
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.part import PartRead, PartWanted
 from hyalen.core.reading.part import read_part
+from hyalen.core.structure.redaction import redacted, redacted_words, scrubbed
 from hyalen.core.structure.tree import StructureTree
 from hyalen.work.preview import Recent
 
@@ -37,6 +39,9 @@ def write_alone(
 ) -> bytes:
     """A page's content, of one region, as a file of a format; `image` is where the cleaned page lies."""
     file = io.BytesIO()
-    tree = StructureTree(title, language, [content], pictures=lambda name: Path(pictures[name]).read_bytes())
-    FORMATS[format_name].write(tree, lambda _: Path(image).read_bytes(), file, DeliveryOptions())
+    told = scrubbed(title, redacted_words([content], language))
+    content = redacted(content)
+    tree = StructureTree(told, language, [content], pictures=lambda name: Path(pictures[name]).read_bytes())
+    shown = blackened(Path(image).read_bytes(), content.redactions)
+    FORMATS[format_name].write(tree, lambda _: shown, file, DeliveryOptions())
     return file.getvalue()

@@ -13,6 +13,7 @@ from hyalen.core.decisions.operations import (
     Merge,
     Omit,
     Recast,
+    Redact,
     Regrid,
     Remove,
     Reread,
@@ -36,6 +37,7 @@ from hyalen.core.decisions.requests import (
     OnTable,
     PartCell,
     ReadRegions,
+    RedactAreas,
     RemoveLine,
     RemoveRegions,
     ResizePictures,
@@ -47,6 +49,7 @@ from hyalen.core.decisions.requests import (
     SubstitutePicture,
     TakeOutArea,
     ThreadRegions,
+    Unredact,
 )
 from hyalen.core.decisions.shaping import PICTURE_ROLES, taken_from
 from hyalen.core.decisions.targets import region_of, retext
@@ -115,6 +118,12 @@ def by_hand(
             if any(r.role.is_artifact for r in regions):
                 raise EditError("an artifact has no place in the reading order")
             return [Thread(regions=tuple(lay.region(r) for r in regions))] if len(regions) > 1 else []
+        case RedactAreas():
+            return [Redact(area=lay.places(on_page(content, area))) for area in request.areas]
+        case Unredact():
+            if request.index >= len(content.redactions):
+                raise EditError("the page has no such redaction")
+            return [Redact(area=lay.places(content.redactions[request.index]), on=False)]
         case ReadRegions():
             return _read_again(content, request, lay, read)
         case SetCell():
@@ -144,6 +153,8 @@ _DONE: dict[type, str] = {
     CutRegion: "block cut in two",
     MergeRegions: "blocks merged",
     RemoveRegions: "block taken away",
+    RedactAreas: "redaction",
+    Unredact: "redaction taken back",
     OmitPictures: "picture left out or put back",
     SubstitutePicture: "another picture, or the scan's own",
     ResizePictures: "width of a picture",

@@ -255,6 +255,14 @@ class ChartData(Frozen):
     rows: tuple[tuple[str, ...], ...]
 
 
+class Redact(Frozen):
+    """An area is taken out of all that is delivered; not any more where `on` is False."""
+
+    op: Literal["redact"] = "redact"
+    area: Places
+    on: bool = True
+
+
 class Leave(Frozen):
     """A doubt is left as it is; `at` is the word or region it is about, else the whole page."""
 
@@ -299,6 +307,7 @@ ContentOperation = Annotated[
     | Tie
     | SayIn
     | ChartData
+    | Redact
     | ReadAfresh,
     Field(discriminator="op"),
 ]
@@ -410,7 +419,7 @@ Operation = Annotated[ContentOperation | Setting, Field(discriminator="op")]
 CONTENT_MODELS: tuple[type[Frozen], ...] = (
     Retext, Insert, Confirm, AssignRole, Describe, AssignLanguage, Reorder, Draw, Reshape, Merge, Split, Remove, Omit,
     Substitute, Resize, Recast, Reread, Thread, Regrid, Fill, Leave, Restyle, BreakBefore,
-    JoinNext, InsertRow, Nest, Tie, SayIn, ChartData, ReadAfresh,
+    JoinNext, InsertRow, Nest, Tie, SayIn, ChartData, Redact, ReadAfresh,
 )  # fmt: skip
 _SETTINGS: tuple[type[Frozen], ...] = (
     Treat,

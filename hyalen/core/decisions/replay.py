@@ -27,6 +27,7 @@ from hyalen.core.decisions.operations import (
     Omit,
     ReadAfresh,
     Recast,
+    Redact,
     Regrid,
     Remove,
     Reorder,
@@ -48,6 +49,7 @@ from hyalen.core.decisions.shaping import (
     merge,
     omit,
     recast,
+    redact,
     remove,
     reread,
     reshape,
@@ -75,7 +77,8 @@ def replay(reading: PageContent, operations: Sequence[ContentOperation], lay: La
     content, unplaced = reading, list[int]()
     for at, operation in enumerate(operations):
         if isinstance(operation, ReadAfresh):
-            content, unplaced = reading, []
+            # What was taken out for good stays out, whatever the page says now.
+            content, unplaced = reading.model_copy(update={"redactions": content.redactions}), []
             continue
         try:
             content = perform(content, operation, lay)
@@ -152,6 +155,8 @@ def perform(content: PageContent, operation: ContentOperation, lay: Lay) -> Page
             return say_in(content, operation, lay)
         case ChartData():
             return chart_data(content, operation, lay)
+        case Redact():
+            return redact(content, operation, lay)
         case Leave():
             return _leave(content, operation, lay)
         case ReadAfresh():

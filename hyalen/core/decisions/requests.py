@@ -205,6 +205,20 @@ class ReadRegions(Frozen):
     languages: tuple[str, ...] = Field(default=(), max_length=4)
 
 
+class RedactAreas(Frozen):
+    """Take areas out of all that is delivered, for good; the scan keeps them."""
+
+    op: Literal["redact_areas"] = "redact_areas"
+    areas: Annotated[tuple[Drawn, ...], Field(min_length=1, max_length=500)]
+
+
+class Unredact(Frozen):
+    """Deliver again what a redaction covers, by its place among the page's."""
+
+    op: Literal["unredact"] = "unredact"
+    index: Index
+
+
 # Words and lines by hand
 
 
@@ -395,6 +409,8 @@ ByHand = (
     | SetRoles
     | ThreadRegions
     | ReadRegions
+    | RedactAreas
+    | Unredact
 )
 OnText = JoinWords | BreakLine | JoinLines | InsertLine | PartBlock | SetStyle | SetRunning
 OnStructure = NestRegions | TieCaption | SetWordLanguage | SetData

@@ -13,6 +13,7 @@ from hyalen.core.decisions.operations import (
     Merge,
     Omit,
     Recast,
+    Redact,
     Remove,
     Reread,
     Reshape,
@@ -25,7 +26,7 @@ from hyalen.core.decisions.requests import EditError
 from hyalen.core.decisions.roles import placed
 from hyalen.core.decisions.wording import fresh_words, replaced, with_lines
 from hyalen.core.languages import mostly_right_to_left
-from hyalen.core.layout.areas import NoArea, Outline, cut, holds, joined, sound, without
+from hyalen.core.layout.areas import NoArea, Outline, cut, holds, joined, overlap, sound, without
 from hyalen.core.layout.grids import grid_of, part_of, rows_of, table_on
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core
@@ -222,6 +223,20 @@ def reread(content: PageContent, operation: Reread, lay: Lay) -> PageContent:
     else:
         update["lines"] = lines
     return replaced(content, region.model_copy(update=update))
+
+
+def redact(content: PageContent, operation: Redact, lay: Lay) -> PageContent:
+    area = _outline(content, lay.points(operation.area))
+    if operation.on:
+        if area in content.redactions:
+            return content
+        return content.model_copy(update={"redactions": (*content.redactions, area)})
+    shared = [overlap(area, other) for other in content.redactions]
+    if not any(shared):
+        raise EditError("the page has no such redaction")
+    gone = shared.index(max(shared))
+    kept = (*content.redactions[:gone], *content.redactions[gone + 1 :])
+    return content.model_copy(update={"redactions": kept})
 
 
 def thread(content: PageContent, operation: Thread, lay: Lay) -> PageContent:

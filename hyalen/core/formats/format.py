@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, BinaryIO, Protocol
+from enum import StrEnum
+from typing import TYPE_CHECKING, Annotated, BinaryIO, Protocol
 
+from pydantic import AfterValidator, Field
+
+from hyalen.core.formats.names import checked_pattern
 from hyalen.core.model.geometry import Frozen
+from hyalen.core.model.text import OneLine
 
 if TYPE_CHECKING:
     from hyalen.core.structure.tree import StructureTree
@@ -15,11 +20,45 @@ Images = Callable[[int], bytes]  # page index -> the cleaned page as JPEG or one
 Pictures = Callable[[str], bytes]  # name -> the image that stands in a picture's stead
 
 
+class Quality(StrEnum):
+    """How pages' pictures are kept in a PDF."""
+
+    AS_SCANNED = "as_scanned"
+    BALANCED = "balanced"
+    SMALLEST = "smallest"
+
+
+class Tones(StrEnum):
+    """In which colours they are."""
+
+    AS_IS = "as_is"
+    GREY = "grey"
+    BLACK_AND_WHITE = "black_and_white"
+
+
 class DeliveryOptions(Frozen):
-    """`keep_running_heads` applies to plain text; `join_tables` makes a table that goes on over pages one."""
+    """How a document is delivered.
+
+    Attributes
+    ----------
+    keep_running_heads : bool
+        In plain text.
+    join_tables : bool
+        Whether a table that goes on over pages is one.
+    quality, tones
+        Of the pages' pictures in a PDF.
+    pages : str
+        Which of the document's pages, as "1-3, 7"; all where it is empty.
+    name : str
+        Pattern of the file's name (`names.stem_by`).
+    """
 
     keep_running_heads: bool = False
     join_tables: bool = False
+    quality: Quality = Quality.AS_SCANNED
+    tones: Tones = Tones.AS_IS
+    pages: OneLine = Field(default="", max_length=200)
+    name: Annotated[OneLine, AfterValidator(checked_pattern)] = Field(default="{source}", max_length=200)
 
 
 class Write(Protocol):

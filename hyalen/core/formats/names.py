@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from hyalen.core.model.text import BREAKS, UNFIT
 
@@ -36,6 +36,30 @@ def delivery_stem(source_name: str) -> str:
     stem = re.sub(r"[^\w.-]+", "-", stem).strip("-._")
     stem = _cut(stem[:120], MOST_BYTES - 10).rstrip("-._") or "document"
     return f"file-{stem}" if stem.split(".")[0].lower() in RESERVED else stem
+
+
+TOKENS = ("source", "title", "reference", "number", "date")
+_TOKEN = re.compile(r"\{(\w*)\}")
+
+
+def checked_pattern(pattern: str) -> str:
+    """The pattern of a name, if it holds nothing in braces but what is known.
+
+    Raises
+    ------
+    ValueError
+    """
+    unknown = [t for t in _TOKEN.findall(pattern) if t not in TOKENS]
+    if unknown:
+        told = ", ".join(f"{{{t}}}" for t in TOKENS)
+        raise ValueError(f"“{{{unknown[0]}}}” is nothing that a name can have; there are {told}")
+    return pattern
+
+
+def stem_by(pattern: str, told: Mapping[str, str]) -> str:
+    """A delivered file's name without its ending: the pattern with what it asks for, safe as `delivery_stem` makes it."""
+    made = _TOKEN.sub(lambda m: told.get(m[1], ""), pattern)
+    return delivery_stem(re.sub(r"[/\\]", "-", made) + ".x")
 
 
 def free_name(stem: str, extension: str, taken: Iterable[str]) -> str:

@@ -6,10 +6,9 @@ meets it, PDF/UA-1 (ISO 14289-1).
 
 from __future__ import annotations
 
-import io
 import logging
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from itertools import groupby, pairwise
 from pathlib import Path
@@ -18,13 +17,12 @@ from xml.sax.saxutils import escape
 
 import pikepdf
 from pikepdf import Array, Dictionary, Name, OutlineItem, String
-from PIL import Image as Pillow
 from PIL import ImageCms
 
 from hyalen import __version__
-from hyalen.core.formats.codecs import fax_strip
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.formats.pdf_font import InvisibleFont
+from hyalen.core.formats.pdf_image import page_image
 from hyalen.core.formats.pdf_own_page import OwnContent, OwnLink, Unfit, own_links, own_texts, take_page
 from hyalen.core.formats.pdf_text import FONT_NAME, TextLayer
 from hyalen.core.formats.retouch import retouched, retouched_regions
@@ -58,37 +56,42 @@ def write_pdf(
         Date of creation; now where it is not given.
     """
     with tempfile.TemporaryDirectory(prefix="hyalen-pdf-") as directory:
-        path, kept = _skeleton(tree, images, Path(directory))
+        path, paints = _skeleton(tree, images, Path(directory), options)
         # A mapped file would count as memory.
         with pikepdf.open(path, access_mode=pikepdf.AccessMode.stream) as pdf:
-            _Writer(tree, images, pdf, kept).write(file, made or datetime.now(UTC))
+            _Writer(tree, pdf, paints).write(file, made or datetime.now(UTC))
 
 
-def _skeleton(tree: StructureTree, images: Images, directory: Path) -> tuple[Path, frozenset[int]]:
-    """A PDF of nothing but each page's picture, or the page as it came; which these are.
+def _skeleton(
+    tree: StructureTree, images: Images, directory: Path, options: DeliveryOptions
+) -> tuple[Path, dict[int, str]]:
+    """A PDF of nothing but each page's picture, or the page as it came; and what paints the pictures, by page.
 
     The writer opens it and adds the rest: pictures that lie in an opened file are read when it is
     saved, one by one, so that memory stays flat. (Those of another file would be copied into it.)
     """
-    parts, kept, count = [], set(), len(tree.pages)
+    parts, count = [], len(tree.pages)
+    paints: dict[int, str] = {}
     for first in range(0, count, PAGES_A_PART):
         part = pikepdf.new()
         for index in range(first, min(first + PAGES_A_PART, count)):
-            own = tree.own_pages.get(index)
-            if own is not None and _is_kept(part, own, tree.pages[index]):
-                kept.add(index)
+            own, content = tree.own_pages.get(index), tree.pages[index]
+            if own is not None and _is_kept(part, own, content):
                 continue
             page = part.add_blank_page()
-            page.Resources = Dictionary(XObject=Dictionary(Im0=_picture(part, images(index))))
+            image = retouched(images(index), content, tree.pictures)
+            made = page_image(part, image, content, options)
+            page.Resources = Dictionary(XObject=made.pictures)
+            paints[index] = made.paint
         parts.append(directory / f"{first}.pdf")
         part.save(parts[-1])
     whole = directory / "whole.pdf"
     if len(parts) > 1:
         pikepdf.Job(["pikepdf", "--empty", "--pages", *map(str, parts), "--", str(whole)]).run()
-        return whole, frozenset(kept)
+        return whole, paints
     if not parts:
         pikepdf.new().save(whole)
-    return (parts[0] if parts else whole), frozenset(kept)
+    return (parts[0] if parts else whole), paints
 
 
 def _is_kept(part: pikepdf.Pdf, own: OwnPage, content: PageContent) -> bool:
@@ -104,26 +107,6 @@ def _is_kept(part: pikepdf.Pdf, own: OwnPage, content: PageContent) -> bool:
         log.info("page %d is delivered as its picture: %s", own.page + 1, error)
         return False
     return True
-
-
-def _picture(pdf: pikepdf.Pdf, image: bytes) -> pikepdf.Object:
-    """A JPEG as it is, a one-bit image as CCITT Group 4 (ISO 32000-1, 7.4.6 and 7.4.8)."""
-    with Pillow.open(io.BytesIO(image)) as opened:
-        size, mode = opened.size, opened.mode
-        coded = fax_strip(opened) if mode == "1" else image
-    entries: dict[str, Any] = {"Type": Name.XObject, "Subtype": Name.Image, "Width": size[0], "Height": size[1]}
-    if mode == "1":
-        parameters = Dictionary(K=-1, Columns=size[0], Rows=size[1], BlackIs1=False)
-        return pdf.make_stream(
-            coded,
-            **entries,
-            ColorSpace=Name.DeviceGray,
-            BitsPerComponent=1,
-            Filter=Name.CCITTFaxDecode,
-            DecodeParms=parameters,
-        )
-    space = Name.DeviceGray if mode == "L" else Name.DeviceRGB
-    return pdf.make_stream(coded, **entries, ColorSpace=space, BitsPerComponent=8, Filter=Name.DCTDecode)
 
 
 class _Sheet:
@@ -151,10 +134,9 @@ class _Sheet:
 
 
 class _Writer:
-    def __init__(self, tree: StructureTree, images: Images, pdf: pikepdf.Pdf, kept: frozenset[int]) -> None:
+    def __init__(self, tree: StructureTree, pdf: pikepdf.Pdf, paints: Mapping[int, str]) -> None:
         self.tree = tree
-        self.images = images
-        self.kept = kept
+        self.paints = paints
         self.pdf = pdf
         self.font = InvisibleFont()
         self.font_object = self.pdf.make_indirect(Dictionary())
@@ -213,13 +195,10 @@ class _Writer:
         scale = POINTS_PER_INCH / content.dpi
         width, height = content.width * scale, content.height * scale
         own, links = None, list[OwnLink]()
-        if number in self.kept:
+        if number not in self.paints:
             came = self.tree.own_pages[number]
             links = own_links(came)
             own = OwnContent(page, own_texts(came), content, links)
-        if own is None and retouched_regions(content):
-            image = retouched(self.images(number), content, self.tree.pictures)
-            page.Resources.XObject = Dictionary(Im0=_picture(self.pdf, image))
         if own is None:
             page.MediaBox = Array([0, 0, round(width, 3), round(height, 3)])
         if "/Font" not in page.Resources:
@@ -229,7 +208,9 @@ class _Writer:
         page.Tabs = Name.S
         sheet = _Sheet(number, content, page, TextLayer(self.font, content.height, scale), own, links)
         if own is None:
-            sheet.operators.append(f"/Artifact BMC\nq {width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q\nEMC")
+            sheet.operators.append(
+                f"/Artifact BMC\nq {width:.3f} 0 0 {height:.3f} 0 0 cm\n{self.paints[number]}\nQ\nEMC"
+            )
         for region in content.artifacts if own is None else ():
             if region.lines:
                 kind = _artifact(region, content.height)
@@ -417,7 +398,8 @@ class _Writer:
             element,
             page,
             f"q {left} {bottom} {right - left:.3f} {top - bottom:.3f} re W n "
-            f"{width:.3f} 0 0 {height:.3f} 0 0 cm /Im0 Do Q" + (f"\n{self._coded(node.first)}" if lines else ""),
+            f"{width:.3f} 0 0 {height:.3f} 0 0 cm\n{self.paints[page]}\nQ"
+            + (f"\n{self._coded(node.first)}" if lines else ""),
         )
 
     # Navigation and identification

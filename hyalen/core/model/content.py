@@ -321,6 +321,8 @@ class PageContent(Frozen):
         Of a page that came with text.
     comments : tuple of str
         What readers have noted on the page in its file.
+    redactions : tuple of outlines
+        What is taken out of all that is delivered, for good.
     """
 
     width: int
@@ -334,6 +336,7 @@ class PageContent(Frozen):
     near_ties: tuple[str, ...] = ()
     own_text: OwnText | None = None
     comments: tuple[str, ...] = ()
+    redactions: tuple[tuple[Point, ...], ...] = ()
 
     @property
     def everything(self) -> tuple[Region, ...]:

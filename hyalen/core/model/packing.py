@@ -21,11 +21,17 @@ def unpacked(data: bytes) -> PageContent:
 
 
 class LazyPages(Sequence[PageContent]):
-    """Pages that `fetch` gives packed; only the last few are kept unpacked, because 500 of them fill the memory."""
+    """Pages that `fetch` gives packed, as `told` makes them; only the last few are kept unpacked, because 500 of them fill the memory."""
 
-    def __init__(self, count: int, fetch: Callable[[int], bytes]) -> None:
+    def __init__(
+        self,
+        count: int,
+        fetch: Callable[[int], bytes],
+        told: Callable[[PageContent], PageContent] = lambda page: page,
+    ) -> None:
         self._count = count
         self._fetch = fetch
+        self._told = told
         self._recent: OrderedDict[int, PageContent] = OrderedDict()
 
     def __len__(self) -> int:
@@ -44,7 +50,7 @@ class LazyPages(Sequence[PageContent]):
             raise IndexError(index)
         index %= self._count
         if index not in self._recent:
-            self._recent[index] = unpacked(self._fetch(index))
+            self._recent[index] = self._told(unpacked(self._fetch(index)))
             if len(self._recent) > KEPT:
                 self._recent.popitem(last=False)
         return self._recent[index]

@@ -25,6 +25,22 @@ def page_labels(ranges: Sequence[LabelRange], count: int) -> list[str]:
     return labels
 
 
+def labels_of_part(ranges: Sequence[LabelRange], chosen: Sequence[int]) -> list[LabelRange]:
+    """Ranges by which some of a document's pages, by their numbers from 0, keep what they are called."""
+    told = sorted(ranges, key=lambda r: r.first)
+    if not told or told[0].first > 0:
+        told.insert(0, LabelRange())
+    found: list[LabelRange] = []
+    for at, page in enumerate(chosen):
+        own = next(r for r in reversed(told) if r.first <= page)
+        made = LabelRange(first=at, style=own.style, prefix=own.prefix, start=own.start + page - own.first)
+        last = found[-1] if found else None
+        goes_on = last is not None and (last.style, last.prefix) == (made.style, made.prefix)
+        if last is None or not goes_on or made.start - last.start != at - last.first:
+            found.append(made)
+    return found
+
+
 def numeral(value: int, style: LabelStyle) -> str:
     """A number in a style of table 159: decimal, roman, or letters a to z, aa to zz and so on."""
     match style:

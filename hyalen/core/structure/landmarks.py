@@ -74,6 +74,7 @@ class PageFacts(Frozen):
         Keys of the document's doubts that were left as they are.
     undescribed : int
         Pictures that are no artifacts and have no description.
+    redactions : int
     looks : dict of str to str
         By the id of each picture, its fingerprint (`imaging.likeness`).
     """
@@ -82,6 +83,7 @@ class PageFacts(Frozen):
     letters: dict[str, int] = Field(default_factory=dict)
     accepted: tuple[str, ...] = ()
     undescribed: int = 0
+    redactions: int = 0
     looks: dict[str, str] = Field(default_factory=dict)
 
 
@@ -95,7 +97,12 @@ def page_facts(content: PageContent, read_roles: Mapping[str, Role]) -> PageFact
     undescribed = sum(r.kind is RegionKind.FIGURE and not r.description for r in content.regions)
     looks = {r.id: r.look for r in content.everything if r.kind is RegionKind.FIGURE and r.look}
     return PageFacts(
-        marks=landmarks(content, read_roles), letters=letters, accepted=accepted, undescribed=undescribed, looks=looks
+        marks=landmarks(content, read_roles),
+        letters=letters,
+        accepted=accepted,
+        undescribed=undescribed,
+        redactions=len(content.redactions),
+        looks=looks,
     )
 
 

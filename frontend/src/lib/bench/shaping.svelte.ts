@@ -9,7 +9,7 @@ import { saying } from './saying.svelte';
 import { selection } from './selection.svelte';
 
 const MM_PER_INCH = 25.4;
-export type Tool = 'none' | 'draw' | 'take_out' | 'cut' | 'thread' | 'tie' | 'mark';
+export type Tool = 'none' | 'draw' | 'take_out' | 'cut' | 'thread' | 'tie' | 'mark' | 'redact';
 export type Kind = 'text' | 'table' | 'figure';
 
 /** Regions and tables by hand: the tool in hand, what is drawn with it, and the changes that come of it. */
@@ -87,6 +87,8 @@ export class Shaping {
   background = () => this.send({ op: 'set_roles', region_ids: selection.regions, role: 'artifact' }, 'In the background: seen, not read');
   makeOf = (kind: Kind) => this.send({ op: 'set_kind', region_ids: selection.regions, kind }, `Made ${kind === 'figure' ? 'a picture' : kind === 'table' ? 'a table' : 'text'}`);
   read = (languages: string[] = []) => this.send({ op: 'read_regions', region_ids: selection.regions, languages }, 'Read again');
+  redact = (area: Pair[]) => this.send({ op: 'redact_areas', areas: [area] }, 'Redacted in all that is delivered');
+  unredact = (index: number) => this.send({ op: 'unredact', index }, 'Delivered again');
   nest = (by: 1 | -1) => this.send({ op: 'nest_regions', region_ids: selection.regions, by }, by > 0 ? 'Deeper' : 'Less deep');
 
   /** The one of two blocks that is text is the caption of the other. */
@@ -138,6 +140,7 @@ const TOLD: Record<Exclude<Tool, 'none'>, string> = {
   take_out: 'Take out: drag over what is not to be read',
   cut: 'Cut: draw a line through a block, or press Enter to cut the one in hand between its lines',
   tie: 'Caption: draw a stroke between a caption and its picture or table',
+  redact: 'Redact: drag over what must not leave the house; the scan keeps it',
   mark: 'Bookmark: drag around the words that name it',
   thread: 'Thread: draw one stroke through the blocks in the order in which they are read',
 };

@@ -13,6 +13,7 @@
     { id: 'draw', name: 'Draw', key: 'D', what: 'Draw a block, with Shift around anything; then say what it is' },
     { id: 'take_out', name: 'Take out', key: 'T', what: 'Take an area out of the block in hand, or of all blocks under it: it stays in the picture and is not read' },
     { id: 'cut', name: 'Cut', key: 'K', what: 'Cut a block in two with a line through it' },
+    { id: 'redact', name: 'Redact', key: 'X', what: 'Take an area out of all that is delivered, for good: picture, text, tags and all; the scan keeps it' },
     { id: 'thread', name: 'Thread', key: 'G', what: 'Set the reading order with one stroke through the blocks' },
   ];
   const chosen = $derived(everything(desk.page?.content).filter((r) => selection.regions.includes(r.id)));

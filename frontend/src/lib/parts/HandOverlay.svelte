@@ -82,6 +82,7 @@
     }
     else if (drawn.length > 2 && extent(drawn) > 6 / scale) {
       if (tool === 'draw') shaping.asks = drawn;
+      else if (tool === 'redact') void shaping.redact(drawn);
       else if (tool === 'mark') {
         const [l, t] = drawn[0]!, [r, b] = drawn[2] ?? drawn.at(-1)!;
         shaping.tool = 'none';
@@ -259,7 +260,7 @@
     {:else}<polyline class="line" points={points(ordered.map((r): Pair => [boxOf(r)[0] - BEAD / scale, boxOf(r)[1] + BEAD / scale]))} stroke-width={1.5 / scale} />{/if}
   {:else if shaping.drawn.length > 1}
     {#if tool === 'cut' || tool === 'tie'}<polyline class={tool === 'cut' ? 'blade' : 'stroke'} points={points(shaping.drawn)} stroke-width={2.5 / scale} />
-    {:else}<polygon class="drawn" class:out={tool === 'take_out'} points={points(shaping.drawn)} stroke-width={2 / scale} />{/if}
+    {:else}<polygon class="drawn" class:out={tool === 'take_out'} class:gone={tool === 'redact'} points={points(shaping.drawn)} stroke-width={2 / scale} />{/if}
   {/if}
   {#if shaping.asks}<polygon class="drawn" points={points(shaping.asks)} stroke-width={2.5 / scale} />{/if}
   {#if blade}<polyline class="blade" points={points(ends(blade))} stroke-width={2.5 / scale} />{/if}
@@ -297,6 +298,7 @@
   .layer.held { pointer-events: all; cursor: crosshair; touch-action: none; }
   .drawn { fill: #e09a2e26; stroke: #8a4b06; stroke-dasharray: 0; }
   .drawn.out { fill: #fff9; stroke: #a8320f; }
+  .drawn.gone { fill: #000b; stroke: #000; }
   .blade { fill: none; stroke: #a8320f; }
   .stroke { fill: none; stroke: #e09a2e; stroke-linecap: round; stroke-linejoin: round; opacity: 0.85; }
   .line { fill: none; stroke: #143d3a; opacity: 0.35; }

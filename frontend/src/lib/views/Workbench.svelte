@@ -53,7 +53,7 @@
     void edits.edit({ op: 'move', region_id: regions[at]!.id, before: before ?? null });
   }
 
-  const TOOLS: Record<string, Tool> = { d: 'draw', t: 'take_out', k: 'cut', g: 'thread' };
+  const TOOLS: Record<string, Tool> = { d: 'draw', t: 'take_out', k: 'cut', g: 'thread', x: 'redact' };
 
   /** Keys of the Read stage; true where the key is one. */
   function byHand(key: string): boolean {
