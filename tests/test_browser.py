@@ -86,7 +86,7 @@ def test_the_whole_job(page: Page, scan: Path, tmp_path: Path) -> None:
     page.keyboard.press("Space")
     with page.expect_request(lambda r: r.method == "POST" and r.url.endswith("/deliveries")) as asked:
         page.get_by_role("button", name="Make 2 files").click()
-    assert asked.value.post_data_json["join_tables"] is True
+    assert asked.value.post_data_json["options"]["join_tables"] is True
     with page.expect_download(timeout=WAIT) as got:
         page.get_by_role("link", name="Inspection-1931.pdf").click(timeout=WAIT)
     with pikepdf.open(got.value.path()) as pdf:

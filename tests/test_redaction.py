@@ -14,6 +14,7 @@ import numpy as np
 import pikepdf
 import pypdfium2
 import pytest
+from fastapi.testclient import TestClient
 
 from hyalen.core.decisions.decide import decide
 from hyalen.core.decisions.ink import Lay
@@ -29,9 +30,12 @@ from hyalen.core.model.document import BookmarkEntry, Particulars
 from hyalen.core.model.packing import packed
 from hyalen.core.read import read_content
 from hyalen.core.structure.redaction import MARK, redacted, redacted_words, scrubbed
+from hyalen.store.store import Store
+from hyalen.web.app import make_app
 from hyalen.work.jobs import make_delivery
 from hyalen.work.manuscript import write_manuscript
 from tests.conftest import ContentMaker
+from tests.helpers import HERE, read_document
 
 SECRET = "Bjarnason"
 LAY = Lay()
@@ -149,3 +153,21 @@ def test_black_and_white_pages_stay_so() -> None:
     word = next(w for w in page().words if w.text == SECRET)
     assert decode(done)[word.box.top : word.box.bottom, word.box.left : word.box.right].max() == 0
     assert blackened(data, ()) is data
+
+
+def test_what_is_found_is_redacted_at_all_its_places_as_one_step(tmp_path: Path) -> None:
+    store = Store(tmp_path / "data")
+    read_document(store, [page(), page()])
+    store.close()
+    with TestClient(make_app(tmp_path / "data", workers=1), base_url=HERE) as client:
+        ids = [p["id"] for p in client.get("/api/documents/1").json()["pages"]]
+        wanted = {"text": SECRET, "way": "words", "by": "", "redact": True, "pages": ids}
+        told = client.post("/api/documents/1/replace", json=wanted).json()
+        assert told["words"] == 6 and told["document"]["undo"]["label"] == f"“{SECRET}” redacted"
+        assert [len(client.get(f"/api/pages/{p}").json()["content"]["redactions"]) for p in ids] == [3, 3]
+        said = " ".join(s["text"] for s in client.get("/api/documents/1/spoken").json()["said"])
+        assert MARK in said and SECRET not in said
+        report = client.get("/api/documents/1/report").text
+        assert "Page 1: 3 areas" in report and SECRET not in report
+        client.post("/api/documents/1/undo", json={"change": told["document"]["undo"]["id"]})
+        assert "redactions" not in client.get(f"/api/pages/{ids[0]}").json()["content"] or not client.get(f"/api/pages/{ids[0]}").json()["content"]["redactions"]  # fmt: skip

@@ -9,7 +9,7 @@ from itertools import groupby
 
 from hyalen.core.decisions.decide import decide, name, short
 from hyalen.core.decisions.operations import Confirm, ContentOperation, Retext
-from hyalen.core.decisions.replacing import Replaced, replacing
+from hyalen.core.decisions.replacing import Replaced, covering, replacing
 from hyalen.core.decisions.requests import AcceptDoubt, EditError, Request, SetWord
 from hyalen.core.decisions.targets import word_of
 from hyalen.core.decisions.template import like
@@ -103,12 +103,14 @@ class Decisions:
         document_id: int,
         sought: Sought,
         scope: Scope,
-        text: str,
+        text: str | None,
         pages: Sequence[int],
         chosen: Collection[tuple[int, int]] | None = None,
         change_id: int = 0,
     ) -> Outcome:
-        """Let a text stand where another was found on some pages of a document; see `use_template` for `change_id`.
+        """Let a text stand where another was found on some pages of a document; None redacts that.
+
+        See `use_template` for `change_id`.
 
         Parameters
         ----------
@@ -117,7 +119,8 @@ class Decisions:
         """
         self._goes_on(document_id, change_id)
         scope = replace(scope, document_id=document_id, batch_id=None)
-        label = f"“{short(sought.text)}” to “{short(text)}”" if text.strip() else f"“{short(sought.text)}” taken away"
+        done = "redacted" if text is None else f"to “{short(text)}”" if text.strip() else "taken away"
+        label = f"“{short(sought.text)}” {done}"
         touched, count = set[int](), 0
         for page_id in pages:
             hits = [
@@ -131,9 +134,12 @@ class Decisions:
                 content, lay = self.pages.content(page_id), self.contents.lay(page_id)
                 assert content is not None
                 operations: list[ContentOperation] = []
-                for passage, group in groupby(hits, key=lambda hit: hit.passage):
+                if text is None:
+                    operations += covering(content, [span.word_id for h in hits for span in h.words], lay)
+                for passage, group in groupby(hits, key=lambda hit: hit.passage) if text is not None else ():
                     found = [
-                        Replaced(h.match.start, h.match.end, h.words, replacement(h.match, sought, text)) for h in group
+                        Replaced(h.match.start, h.match.end, h.words, replacement(h.match, sought, text or ""))
+                        for h in group
                     ]
                     operations += replacing(content, passage, found, lay)
                 made = [(page_id, o) for o in operations]

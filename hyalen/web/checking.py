@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from itertools import takewhile
 from typing import Annotated
 
@@ -12,7 +13,7 @@ from hyalen.core.accessibility.catalogue import RULES
 from hyalen.core.accessibility.spoken import Kind, Said, spoken
 from hyalen.core.formats.sound import WORDS_A_MINUTE, NoVoice, as_wav, heard
 from hyalen.core.proofing.doubts import Stage
-from hyalen.core.structure.redaction import redacted
+from hyalen.core.structure.redaction import delivered
 from hyalen.core.structure.tree import StructureTree
 from hyalen.store.records import JudgementRecord, NotFound
 from hyalen.web.errors import BadRequest
@@ -86,7 +87,9 @@ def read_aloud(
 ) -> SpokenPart:
     """What is heard of the blocks that begin on some pages, in order."""
     document = given.store.documents.document(document_id)
-    ids, contents = given.store.pages.read_ids(document_id), given.store.pages.contents(document_id, redacted)
+    gone = given.store.contents.redacted_words(document_id)
+    ids = given.store.pages.read_ids(document_id)
+    contents = given.store.pages.contents(document_id, partial(delivered, gone=gone))
     told = {a.short: a.full for a in document.abbreviations}
     tree = StructureTree(document.title, document.language or "eng", contents, abbreviations=told)
     nodes = takewhile(lambda node: node.first.page < page + count, tree.nodes(max(0, page - 1)))

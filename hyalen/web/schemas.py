@@ -609,6 +609,7 @@ class Replacement(BaseModel):
     role: Role | None = None
     language: str | None = None
     by: OneLine = Field(max_length=MOST_OF_A_LINE)
+    redact: bool = Field(default=False, description="take its words out of all that is delivered instead")
     pages: list[Id] = Field(min_length=1)
     places: list[PlaceChosen] | None = None
     change: Id | None = None

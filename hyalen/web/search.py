@@ -81,7 +81,7 @@ def replace(document_id: Id, wanted: Replacement, given: Given) -> Changed:
     pages = [page for page in dict.fromkeys(wanted.pages) if page in mine]
     try:
         outcome = given.store.decisions.replace(
-            document_id, sought, scope, wanted.by, pages, chosen, wanted.change or 0
+            document_id, sought, scope, None if wanted.redact else wanted.by, pages, chosen, wanted.change or 0
         )
     except PatternError as error:
         raise BadRequest("Not replaced", f"{error}.") from error

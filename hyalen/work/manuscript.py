@@ -5,13 +5,14 @@ from __future__ import annotations
 import json
 import struct
 from collections.abc import Iterable, Mapping, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from hyalen.core.formats.retouch import blackened
 from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, OwnPage, Particulars
 from hyalen.core.model.packing import LazyPages, unpacked
-from hyalen.core.structure.redaction import redacted, redacted_words, scrubbed
+from hyalen.core.structure.redaction import delivered, redacted_words, scrubbed
 from hyalen.core.structure.tree import StructureTree
 
 _LENGTH = struct.Struct("<Q")
@@ -78,9 +79,9 @@ class Manuscript:
         self._images: list[str] = head["images"]
         own = {int(index): OwnPage(*page) for index, page in head["own"].items()}
         self._redacted = frozenset(head["redacted"])
-        pages = LazyPages(len(self._offsets), self._packed, redacted)
         self._pictures: dict[str, str] = head["pictures"]
         gone = redacted_words((unpacked(self._packed(i)) for i in sorted(self._redacted)), head["language"])
+        pages = LazyPages(len(self._offsets), self._packed, partial(delivered, gone=gone))
         self.tree = StructureTree(
             scrubbed(head["title"], gone),
             head["language"],

@@ -16,7 +16,7 @@ from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.part import PartRead, PartWanted
 from hyalen.core.reading.part import read_part
-from hyalen.core.structure.redaction import redacted, redacted_words, scrubbed
+from hyalen.core.structure.redaction import delivered, redacted_words, scrubbed
 from hyalen.core.structure.tree import StructureTree
 from hyalen.work.preview import Recent
 
@@ -39,8 +39,8 @@ def write_alone(
 ) -> bytes:
     """A page's content, of one region, as a file of a format; `image` is where the cleaned page lies."""
     file = io.BytesIO()
-    told = scrubbed(title, redacted_words([content], language))
-    content = redacted(content)
+    gone = redacted_words([content], language)
+    told, content = scrubbed(title, gone), delivered(content, gone)
     tree = StructureTree(told, language, [content], pictures=lambda name: Path(pictures[name]).read_bytes())
     shown = blackened(Path(image).read_bytes(), content.redactions)
     FORMATS[format_name].write(tree, lambda _: shown, file, DeliveryOptions())

@@ -6,9 +6,13 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from hyalen.core.decisions.ink import Lay
-from hyalen.core.decisions.operations import Retext
+from hyalen.core.decisions.operations import Redact, Retext
+from hyalen.core.decisions.targets import runs_of
 from hyalen.core.model.content import PageContent, Word
+from hyalen.core.model.geometry import Box, union
 from hyalen.core.proofing.search import Span
+
+BEYOND = 4  # pixels around a word that go with it
 
 
 class Replaced(NamedTuple):
@@ -50,3 +54,10 @@ def _retexts(passage: str, cluster: Sequence[Replaced], known: Mapping[str, Word
         inks = tuple(lay.word(known[span.word_id]) for span in words if span.line == line)
         made.append(Retext(words=inks, text=" ".join(text.split()) if line == first.line else ""))
     return made
+
+
+def covering(content: PageContent, word_ids: Sequence[str], lay: Lay) -> list[Redact]:
+    """Redactions of words, those that stand side by side in a line as one."""
+    boxes = [union(w.box for w in run).grown(BEYOND) for run in runs_of(content, word_ids)]
+    whole = Box(0, 0, content.width, content.height)
+    return [Redact(area=lay.places([(p.x, p.y) for p in box.intersection(whole).polygon()])) for box in boxes]

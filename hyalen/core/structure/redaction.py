@@ -61,6 +61,26 @@ def redacted(content: PageContent) -> PageContent:
     )
 
 
+def delivered(content: PageContent, gone: frozenset[str]) -> PageContent:
+    """A page as it leaves the house: without what is redacted, and without words that are redacted anywhere where they
+    are no ink but told of it, in the descriptions of pictures.
+    """
+    content = redacted(content)
+    if not gone or not any(r.alternative_text or r.data for r in content.everything):
+        return content
+
+    def told(region: Region) -> Region:
+        if not (region.alternative_text or region.data):
+            return region
+        data = tuple(tuple(scrubbed(cell, gone) for cell in row) for row in region.data)
+        text = scrubbed(region.alternative_text, gone) if region.alternative_text else None
+        return region.model_copy(update={"alternative_text": text, "data": data})
+
+    return content.model_copy(
+        update={"regions": tuple(map(told, content.regions)), "artifacts": tuple(map(told, content.artifacts))}
+    )
+
+
 def redacted_words(pages: Iterable[PageContent], language: str) -> frozenset[str]:
     """The words that redactions cover, folded, but for the language's usual ones: what must stand nowhere else."""
     found: set[str] = set()

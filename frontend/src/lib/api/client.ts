@@ -55,6 +55,10 @@ export type SpokenPart = Schemas['SpokenPart'];
 export type LabelRange = Schemas['LabelRange'];
 export type Particulars = Schemas['Particulars'];
 export type Picture = Schemas['Picture'];
+export type DeliveryOptions = Schemas['DeliveryOptions'];
+export type DeliverySet = Schemas['NamedDeliverySet'];
+export type ToBeMade = Schemas['ToBeMade'];
+export type Weight = Schemas['Weight'];
 export type HeadingTold = Schemas['HeadingTold'];
 export type Bookmarks = Schemas['Bookmarks'];
 export type Bookmarked = Schemas['Bookmarked'];
@@ -111,6 +115,12 @@ export const api = {
     ok(client.DELETE('/api/batches/{batch_id}/problems/{problem_id}', { params: { path: { batch_id: id, problem_id } } })),
   deliver: (id: number, order: Schemas['DeliveryOrder']) =>
     ok(client.POST('/api/batches/{batch_id}/deliveries', { params: batch(id), body: order })),
+  names: (id: number, body: Schemas['NamesWanted']) => ok<ToBeMade[]>(client.POST('/api/batches/{batch_id}/names', { params: batch(id), body })),
+  deliverySets: () => ok<DeliverySet[]>(client.GET('/api/delivery-sets')),
+  saveDeliverySet: (name: string, formats: string[], options: DeliveryOptions) => ok<DeliverySet[]>(client.PUT('/api/delivery-sets', { body: { name, formats, options } })),
+  deleteDeliverySet: (set_id: number) => ok(client.DELETE('/api/delivery-sets/{set_id}', { params: { path: { set_id } } })),
+  weights: (id: number, tones: DeliveryOptions['tones']) =>
+    ok<Weight[]>(client.GET('/api/documents/{document_id}/weights', { params: { ...document(id), query: { tones } } })),
   document: (id: number) => ok<Document>(client.GET('/api/documents/{document_id}', { params: document(id) })),
   changeDocument: (id: number, change: Schemas['DocumentChange']) =>
     ok<Document>(client.PATCH('/api/documents/{document_id}', { params: document(id), body: change })),
@@ -140,8 +150,8 @@ export const api = {
   removeWord: (list: number, word: string) => ok(client.DELETE('/api/word-lists/{batch_id}/{word}', { params: { path: { batch_id: list, word } } })),
   search: (sought: Sought, where: { document?: number; batch?: number }, first: number, limit: number, signal?: AbortSignal) =>
     ok<Found>(client.GET('/api/search', { params: { query: { ...sought, ...where, first, limit } }, ...during(signal) })),
-  replace: (id: number, sought: Sought, by: string, pages: number[], places: { passage: number; start: number }[] | null, change: number | null) =>
-    ok<Changed>(client.POST('/api/documents/{document_id}/replace', { params: document(id), body: { ...sought, by, pages, places, change } })),
+  replace: (id: number, sought: Sought, by: string, pages: number[], places: { passage: number; start: number }[] | null, change: number | null, redact = false) =>
+    ok<Changed>(client.POST('/api/documents/{document_id}/replace', { params: document(id), body: { ...sought, by, redact, pages, places, change } })),
   addPicture: (id: number, file: File) => {
     const form = new FormData();
     form.append('file', file, file.name);

@@ -138,8 +138,8 @@ export class Finding {
 
   isChosen = (hit: FoundPlace) => !this.left.has(keyOf(hit));
 
-  /** Replace one place, or all that are not left out. */
-  async replace(only?: FoundPlace): Promise<void> {
+  /** Replace or redact one place, or all that are not left out. */
+  async replace(only?: FoundPlace, redact = false): Promise<void> {
     const document = desk.document?.id;
     if (document === undefined || this.doing) return;
     const mine = this.hits.filter((h) => h.document === document);
@@ -153,12 +153,12 @@ export class Finding {
         for (let at = 0; at < wanted.length && !this.stopped; at += PORTION) {
           this.doing = { done: at, of: wanted.length };
           const chosen = places?.map((h) => ({ passage: h.passage, start: h.start })) ?? null;
-          const told = await api.replace(document, sought, by, wanted.slice(at, at + PORTION), chosen, change);
+          const told = await api.replace(document, sought, by, wanted.slice(at, at + PORTION), chosen, change, redact);
           words += told.words;
           if (told.words) change = told.document.undo?.id ?? null;
           desk.apply(told);
         }
-        notices.notify(words ? `${counted(words, 'place')} replaced` : 'Nothing was replaced');
+        notices.notify(words ? `${counted(words, 'place')} ${redact ? 'redacted: in nothing that is delivered' : 'replaced'}` : 'Nothing was changed');
       }),
     );
     this.doing = null;

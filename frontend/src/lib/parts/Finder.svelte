@@ -58,6 +58,7 @@
       <label>Put <input bind:value={finding.by} spellcheck="false" /></label>
       <button disabled={finding.at < 0 || !!finding.doing} onclick={() => { const hit = finding.hits[finding.at]; if (hit) void finding.replace(hit); }}>Here</button>
       <button title="In all places that are ticked (Alt Enter)" disabled={!finding.total || !!finding.doing} onclick={() => void finding.replace()}>{finding.by ? 'In' : 'Take away'} {finding.left.size ? finding.hits.length - finding.left.size : `all ${finding.total}`}</button>
+      <button title="Take these words out of all that is delivered, in the places that are ticked; the scan keeps them" disabled={!finding.total || !!finding.doing} onclick={() => void finding.replace(undefined, true)}>Redact</button>
     </div>
   {/if}
   <p class="told" role="status">

@@ -267,6 +267,11 @@
   {#if shaping.draft && outline}<polygon class="drawn" points={points(outline)} stroke-width={2 / scale} />{/if}
 </svg>
 
+{#if atWork.stage === 'read' && tool === 'none'}
+  {#each desk.page?.content?.redactions ?? [] as area, i (i)}
+    <button class="handle reveal" title="Redacted. Deliver it again" aria-label="Take redaction {i + 1} back" style:left="{Math.max(...area.map((p) => p[0])) * scale}px" style:top="{Math.min(...area.map((p) => p[1])) * scale}px" onclick={() => void shaping.unredact(i)}>✕</button>
+  {/each}
+{/if}
 {#if alone && outline && outline.length <= 80}
   <div role="group" aria-label="Outline of the block in hand">
     <button class="handle whole" title="Move the block (drag, or arrow keys)" aria-label="Move the block" style:left="{Math.min(...outline.map((p) => p[0])) * scale - 50}px" style:top="{Math.min(...outline.map((p) => p[1])) * scale - 4}px"
@@ -306,7 +311,8 @@
   .bead text { fill: #fff; font: 700 13px var(--font-sans); }
   .bead.met circle { fill: #8a4b06; }
   .handle { position: absolute; width: 24px; height: 24px; margin: -12px 0 0 -12px; padding: 0; border: 0; background: transparent; cursor: grab; touch-action: none; }
-  .handle:not(.whole)::after { content: ''; position: absolute; inset: 6px; border: 2px solid #fff; border-radius: 50%; background: #8a4b06; box-shadow: 0 0 0 1px #8a4b06; }
+  .handle.reveal { background: #000; color: #fff; border-radius: 50%; font-size: 13px; line-height: 1; cursor: pointer; }
+  .handle:not(.whole, .reveal)::after { content: ''; position: absolute; inset: 6px; border: 2px solid #fff; border-radius: 50%; background: #8a4b06; box-shadow: 0 0 0 1px #8a4b06; }
   .handle:focus-visible { outline: 3px solid var(--color-lamp-500); outline-offset: -2px; border-radius: 50%; }
   .handle.whole { margin: 0; border-radius: 6px; background: #8a4b06; color: #fff; font-size: 15px; line-height: 1; }
   .choice { position: absolute; z-index: 4; display: flex; gap: 2px; min-width: 250px; background: var(--color-primary-900); color: var(--color-paper); border-radius: 8px; padding: 4px; box-shadow: 0 4px 14px #0004; }

@@ -181,6 +181,7 @@
               <polygon class:gone={region.omitted} class="blank" points={region.outline.map((p) => p.join(',')).join(' ')} />
               {#if region.substitute && !region.omitted}<image href="/api/blobs/{region.substitute}" x={b[0]} y={b[1]} width={b[2] - b[0]} height={b[3] - b[1]} />{/if}
             {/each}
+            {#each page.content.redactions ?? [] as area, i (i)}<polygon class="redacted" points={area.map((p) => p.join(',')).join(' ')} />{/each}
             {#each [...ordered, ...artifacts] as region, i (region.id)}
               {@const b = boxOf(region)}
               {@const l = look(region.role)}
@@ -269,6 +270,7 @@
   .sheet { position: relative; background: #fff; box-shadow: 0 1px 3px #0004, 0 8px 30px #0002; }
   .sheet img { display: block; width: 100%; height: 100%; user-select: none; }
   .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; overflow: visible; }
+  .redacted { fill: #000; fill-opacity: 0.78; stroke: #000; stroke-width: 4; pointer-events: none; }
   .blank { fill: #fff; }
   .blank.gone { fill: #fffb; }
   .region > .edge { fill: transparent; stroke: #1d5f58; opacity: 0.75; }

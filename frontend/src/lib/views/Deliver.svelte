@@ -1,18 +1,29 @@
 <script lang="ts">
+  import { onMount } from 'svelte';
   import { counted, pageRuns } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
   import { about } from '../bench/about.svelte';
   import { Button, Checkbox, Modal } from 'flowbite-svelte';
-  import { api, type Batch, type DocumentSummary } from '../api/client';
+  import { api, type Batch, type DeliveryOptions, type DeliverySet, type DocumentSummary, type ToBeMade } from '../api/client';
   import { sized } from '../bench/sizes';
-  import { remember, remembered } from '../bench/keys';
+  import { remember, remembered, typing } from '../bench/keys';
+  import QualitySample from '../parts/QualitySample.svelte';
 
   let { batch }: { batch: Batch } = $props();
   let formats = $state<string[]>(JSON.parse(remembered('formats', '["pdf","docx"]')));
-  let keepHeads = $state(false);
-  let joinTables = $state(false);
+  const PLAIN: DeliveryOptions = { keep_running_heads: false, join_tables: false, quality: 'as_scanned', tones: 'as_is', pages: '', name: '{source}' };
+  let options = $state<DeliveryOptions>({ ...PLAIN, ...JSON.parse(remembered('delivery', '{}')), pages: '' });
+  const QUALITIES: [NonNullable<DeliveryOptions['quality']>, string][] = [['as_scanned', 'as scanned'], ['balanced', 'balanced'], ['smallest', 'smallest: sharp ink, soft ground']];
+  const TONES: [NonNullable<DeliveryOptions['tones']>, string][] = [['as_is', 'as they are'], ['grey', 'grey'], ['black_and_white', 'black and white']];
+  const TOKENS = ['{source}', '{title}', '{reference}', '{number}', '{date}'];
+  let sets = $state.raw<DeliverySet[]>([]);
+  let inHand = $state(remembered('delivery-set', ''));
+  let naming = $state('');
+  let seeing = $state<number | null>(null);
+  let names = $state.raw<ToBeMade[]>([]);
+  let told = $state('');
   let chosen = $state<Record<number, boolean>>({});
 
   const picked = $derived(batch.documents.filter((d) => chosen[d.id] ?? true));
@@ -26,7 +37,72 @@
 
   function toggle(format: string) {
     formats = formats.includes(format) ? formats.filter((f) => f !== format) : [...formats, format];
+    keep();
+  }
+
+  function keep() {
     remember('formats', JSON.stringify(formats));
+    remember('delivery', JSON.stringify(options));
+    inHand = '';
+    remember('delivery-set', '');
+  }
+
+  function choose(patch: Partial<DeliveryOptions>) {
+    options = { ...options, ...patch };
+    keep();
+  }
+
+  onMount(() => void notices.attempt(async () => (sets = await api.deliverySets())));
+
+  function use(set: DeliverySet) {
+    formats = [...set.formats];
+    options = { ...PLAIN, ...set.options };
+    keep();
+    inHand = set.name;
+    remember('delivery-set', set.name);
+  }
+
+  const save = () =>
+    notices.attempt(async () => {
+      const name = naming.trim();
+      if (!name) return;
+      sets = await api.saveDeliverySet(name, [...formats], { ...options });
+      inHand = name;
+      remember('delivery-set', name);
+      naming = '';
+      notices.notify(`Kept as “${name}”`);
+    });
+
+  const drop = (set: DeliverySet) =>
+    notices.attempt(async () => {
+      await api.deleteDeliverySet(set.id);
+      sets = sets.filter((s) => s !== set);
+      if (inHand === set.name) inHand = '';
+    });
+
+  // What would be made is shown before it is.
+  $effect(() => {
+    const wanted = { formats: [...formats], documents: picked.map((d) => d.id), options: { ...options } };
+    if (!wanted.formats.length || !wanted.documents.length) {
+      names = [];
+      return;
+    }
+    const timer = setTimeout(() => {
+      api.names(batch.id, wanted).then(
+        (found) => { names = found; told = ''; },
+        (error: Error) => { names = []; told = error.message; },
+      );
+    }, 250);
+    return () => clearTimeout(timer);
+  });
+
+  function onKey(event: KeyboardEvent) {
+    if (typing(event) || event.ctrlKey || event.metaKey) return;
+    const set = event.altKey && /^Digit[1-9]$/.test(event.code) ? sets[Number(event.code.slice(5)) - 1] : undefined;
+    if (!set) return;
+    event.preventDefault();
+    use(set);
+    void make();
   }
 
   const lacking = $derived(picked.filter((d) => d.unread.length > 0));
@@ -39,15 +115,25 @@
     }
     asking = false;
     await notices.attempt(async () => {
-      await api.deliver(batch.id, { formats: [...formats], documents: picked.map((d) => d.id), keep_running_heads: keepHeads, join_tables: joinTables, without_failed: withoutFailed });
+      await api.deliver(batch.id, { formats: [...formats], documents: picked.map((d) => d.id), options: { ...options }, without_failed: withoutFailed, made_by: remembered('name', '') });
       await desk.refresh();
     });
   }
 </script>
 
+<svelte:window onkeydown={onKey} />
+
 <div class="flex h-full gap-6 p-6">
-  <aside class="bg-paper flex w-80 shrink-0 flex-col gap-4 self-start rounded-lg p-5 shadow-sm">
+  <aside class="bg-paper flex max-h-full w-80 shrink-0 flex-col self-start rounded-lg shadow-sm">
+   <div class="flex min-h-0 flex-col gap-3 overflow-auto p-5">
     <h1 class="m-0 text-xl font-bold">What leaves the house</h1>
+    <fieldset class="m-0 flex flex-col gap-1 border-0 p-0">
+      <legend class="mb-1 p-0 text-sm font-bold">Sets</legend>
+      {#each sets as set, i (set.id)}
+        <p class="m-0 flex gap-1"><button class="small flex-1 text-left" aria-pressed={inHand === set.name} title="{set.formats.join(', ')}; Alt {i + 1} delivers it" onclick={() => use(set)}>{set.name} <span class="key">Alt {i + 1}</span></button><button class="small" aria-label="Forget {set.name}" onclick={() => void drop(set)}>✕</button></p>
+      {/each}
+      <p class="m-0 flex gap-1"><input class="field flex-1" bind:value={naming} placeholder="name of these choices" aria-label="Name of the set" maxlength="80" onkeydown={(e) => e.key === 'Enter' && void save()} /><button class="small" disabled={!naming.trim() || !formats.length} onclick={() => void save()}>Keep</button></p>
+    </fieldset>
     <fieldset class="m-0 flex flex-col gap-2 border-0 p-0">
       <legend class="mb-1 p-0 text-sm font-bold">Formats</legend>
       {#each (about.told?.formats ?? []) as f (f.name)}
@@ -56,16 +142,27 @@
     </fieldset>
     <fieldset class="m-0 flex flex-col gap-2 border-0 p-0">
       <legend class="mb-1 p-0 text-sm font-bold">Choices</legend>
-      <Checkbox bind:checked={joinTables}>Join tables that go on over pages</Checkbox>
-      <Checkbox bind:checked={keepHeads}>Keep running heads and page numbers in plain text</Checkbox>
+      <label class="line">Pages’ pictures <select value={options.quality} onchange={(e) => choose({ quality: e.currentTarget.value as DeliveryOptions['quality'] })}>{#each QUALITIES as [id, name] (id)}<option value={id}>{name}</option>{/each}</select></label>
+      <label class="line">Colours <select value={options.tones} onchange={(e) => choose({ tones: e.currentTarget.value as DeliveryOptions['tones'] })}>{#each TONES as [id, name] (id)}<option value={id}>{name}</option>{/each}</select></label>
+      <p class="m-0"><button class="small" disabled={!picked.length} onclick={() => (seeing = picked[0]?.id ?? null)}>See and weigh it…</button></p>
+      <label class="line">Pages <input class="field" value={options.pages} placeholder="all, or 1-3, 7" onchange={(e) => choose({ pages: e.currentTarget.value })} /></label>
+      <label class="line">Name <input class="field" list="tokens" value={options.name} onchange={(e) => choose({ name: e.currentTarget.value || '{source}' })} /></label>
+      <datalist id="tokens">{#each TOKENS as t (t)}<option value={t}></option>{/each}<option value={'{reference}-{title}'}></option><option value={'{source}-accessible'}></option></datalist>
+      <p class="text-quiet m-0 text-sm break-all">{told || (names[0] ? `${names[0].name}${names.length > 1 ? ` and ${names.length - 1} more` : ''}` : '')}</p>
+      <Checkbox checked={!!options.join_tables} onchange={(e) => choose({ join_tables: (e.currentTarget as HTMLInputElement).checked })}>Join tables that go on over pages</Checkbox>
+      <Checkbox checked={!!options.keep_running_heads} onchange={(e) => choose({ keep_running_heads: (e.currentTarget as HTMLInputElement).checked })}>Keep running heads and page numbers in plain text</Checkbox>
     </fieldset>
+   </div>
+   <div class="border-hair flex flex-col gap-2 border-t p-4">
     <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={() => make()}>
       {waiting ? 'Making…' : `Make ${counted(picked.length * formats.length, 'file')}`}
     </Button>
     {#if unread.length}<p class="text-quiet m-0 text-sm">{unread.length} documents are still being read.</p>{/if}
     {#if current.length}
       <Button color="alternative" href="/api/batches/{batch.id}/zip" download>Download all {current.length} as ZIP</Button>
+      <a class="text-sm underline" href="/api/batches/{batch.id}/bag" download title="With a record of each file and its digest (RFC 8493)">or as a BagIt bag</a>
     {/if}
+   </div>
   </aside>
   <section class="bg-paper min-w-0 flex-1 overflow-auto rounded-lg shadow-sm">
     {#if batch.documents.length === 0}
@@ -89,6 +186,7 @@
               <li class="flex items-baseline gap-2">
                 {#if x.current}
                   <a class="text-primary-700 font-bold underline" href="/api/deliveries/{x.id}/file" download={x.name}>{x.name}</a>
+                  <a class="text-sm underline" href="/api/deliveries/{x.id}/record" download title="From what, how, when and by whom it was made, and its digest">record</a>
                   <span class="text-quiet" title={good(x)}>{sized(x.size)}{x.words ? `, ${(100 * (1 - x.expected / x.words)).toFixed(1)} % right${x.looked_at ? `, ${x.found_right} of ${x.looked_at} by sample` : ', expected'}` : ''}</span>
                 {:else}
                   <span class="text-quiet"><s>{x.name}</s> changed since; make it again</span>
@@ -104,6 +202,8 @@
   </section>
 </div>
 
+{#if seeing !== null}<QualitySample document={seeing} {options} onchoose={(quality) => choose({ quality })} onclose={() => (seeing = null)} />{/if}
+
 <Modal bind:open={asking} title="Deliver without the pages that failed?" size="sm">
   <ul class="m-0 list-none p-0 text-sm">
     {#each lacking as d (d.id)}<li><b class="break-all">{d.name}</b>: {pageRuns(d.unread)} of {d.pages}</li>{/each}
@@ -114,3 +214,13 @@
     <Button onclick={() => make(true)}>Deliver without them</Button>
   </div>
 </Modal>
+
+<style>
+  .line { display: flex; gap: 6px; align-items: center; font-size: 14px; }
+  .line select, .line input { flex: 1; min-width: 0; }
+  select, .field { border: 1px solid #7b8a86; border-radius: 5px; background-color: #fff; padding: 2px 8px; font-size: 14px; }
+  select { padding-right: 26px; }
+  .small { border: 1px solid var(--color-hair); background: #fff; border-radius: 5px; padding: 2px 9px; font-size: 14px; min-height: 26px; }
+  .small:disabled { color: #6d7c78; }
+  .small[aria-pressed='true'] { background: var(--color-lamp-300); border-color: var(--color-primary-900); }
+</style>
