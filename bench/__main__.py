@@ -1,10 +1,10 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [born] [doubts] [clerk] [hostile]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [born] [doubts] [clerk] [delivery] [hostile]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import born, cleaning, clerk, doubts, hand, hostile, speed, tables, text
+from bench import born, cleaning, clerk, delivery, doubts, hand, hostile, speed, tables, text
 from bench.real import run as real
 from hyalen.work.workers import default_workers
 
@@ -18,6 +18,7 @@ PARTS = {
     "born": born.run,
     "doubts": doubts.run,
     "clerk": clerk.run,
+    "delivery": delivery.run,
     "hostile": hostile.run,
 }
 

@@ -29,7 +29,7 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
         ContentMaker(top=600)
         .add(Role.HEADING_1, "The light")
         .figure("Oil burnt")
-        .add(Role.PARAGRAPH, "The apparatus\nseen from\nthe gallery\nin May")
+        .add(Role.PARAGRAPH, "The apparatus\nseen from\nthe gallery\nin May", contrast=2.1)
     )
     second.add(Role.CAPTION, "Figure 1")
     read_document(store, [first.page(), second.page()], image=image, how=cleaned())
@@ -132,3 +132,11 @@ def test_a_chart_is_described_with_its_data(page: Page, server: Server) -> None:
     field.blur()
     expect(page.locator("[data-region=r2] summary", has_text="2 rows")).to_be_visible()
     assert content(server, 1)[1]["data"] == [["Year", "Gallons"], ["1921", "412"]]
+
+
+def test_faded_print_is_found_with_what_is_to_be_done(page: Page, server: Server) -> None:
+    page.goto(f"http://127.0.0.1:{server.port}/#/document/1/check/2")
+    finding = page.get_by_label("Findings").locator("li", has_text="contrast of 2.1 to 1")
+    expect(finding).to_contain_text("Darken the ink in Clean")
+    finding.get_by_role("button", name="Go there").click()
+    expect(page.locator("[data-region=r3].open")).to_be_visible()

@@ -91,6 +91,7 @@ def test_words_elsewhere_are_scrubbed_but_for_usual_ones() -> None:
     assert {"bjarnason", "4100", "olaf"} <= gone and "the" not in gone
     assert scrubbed(f"Letter of {SECRET.upper()}, 1931", gone) == f"Letter of {MARK}, 1931"
     assert scrubbed("The keeper", gone) == "The keeper"
+    assert scrubbed(f"Letter-of-{SECRET}-1931.tif", gone) == f"Letter-of-{MARK}-1931.tif"
 
 
 def delivered(tmp_path: Path, name: str, image: bytes, **options: object) -> bytes:

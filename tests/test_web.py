@@ -306,7 +306,11 @@ def test_delivery_becomes_out_of_date_with_the_next_change(
     file = client.get(f"/api/deliveries/{state['deliveries'][0]['id']}/file")
     assert 'filename="Small-scan.pdf"' in file.headers["content-disposition"] and file.content.startswith(b"%PDF")
     archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/batches/{batch}/zip").content))
-    assert archive.testzip() is None and set(archive.namelist()) == {"Small-scan.pdf", "Small-scan.txt"}
+    assert archive.testzip() is None and set(archive.namelist()) == {
+        "Small-scan.pdf",
+        "Small-scan.txt",
+        "Small-scan-report.html",
+    }
     (tmp_path / "Small-scan.pdf").write_bytes(archive.read("Small-scan.pdf"))
     judge.accepts(tmp_path / "Small-scan.pdf")
     assert all(d["current"] for d in state["deliveries"])

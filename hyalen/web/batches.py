@@ -23,6 +23,7 @@ from hyalen.core.model.document import Particulars
 from hyalen.core.proofing.doubts import SURE, Stage
 from hyalen.core.read import AUTO
 from hyalen.core.reading.engine import installed_languages
+from hyalen.core.structure.redaction import scrubbed
 from hyalen.store.records import DeliveryRecord, NotFound
 from hyalen.store.store import Store
 from hyalen.web import events
@@ -240,7 +241,8 @@ def _zipped(store: Store, deliveries: list[DeliveryRecord]) -> Iterator[bytes]:
         archive.add_path(store.blobs.path(delivery.blob), delivery.name)
     now = datetime.now(UTC)
     for document_id in dict.fromkeys(delivery.document_id for delivery in deliveries):
-        name = f"{delivery_stem(store.documents.document(document_id).source_name)}-report.html"
+        stem = scrubbed(store.documents.document(document_id).stem, store.contents.redacted_words(document_id))
+        name = f"{delivery_stem(stem + '.x')}-report.html"
         archive.add(report_of(store, document_id, now), name)
     yield from archive
 

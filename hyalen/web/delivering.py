@@ -75,7 +75,9 @@ def names(batch_id: Id, wanted: NamesWanted, given: Given) -> list[ToBeMade]:
     taken = {d.name for d in store.deliveries.of_batch(batch_id) if (d.document_id, d.format) not in made}
     found = []
     for document in chosen:
-        stem = stem_by(wanted.options.name, store.documents.name_parts(document))
+        gone = store.contents.redacted_words(document.id)
+        parts = {key: scrubbed(value, gone) for key, value in store.documents.name_parts(document).items()}
+        stem = stem_by(wanted.options.name, parts)
         for name in dict.fromkeys(wanted.formats):
             called = free_name(stem, FORMATS[name].ending, taken)
             taken.add(called)
@@ -175,8 +177,10 @@ def _bagged(store: Store, name: str, deliveries: list[DeliveryRecord]) -> Iterat
         size += delivery.size
     small = {f"data/records/{d.name}.json": _record(store, d) for d in deliveries}
     for document_id in dict.fromkeys(d.document_id for d in deliveries):
-        stem = store.documents.document(document_id).stem
-        small[f"data/records/{stem}-report.html"] = report_of(store, document_id, now).encode("utf8")
+        stem = scrubbed(store.documents.document(document_id).stem, store.contents.redacted_words(document_id))
+        small[f"data/records/{delivery_stem(stem + '.x')}-report.html"] = report_of(store, document_id, now).encode(
+            "utf8"
+        )
     digests |= {path: hashlib.sha256(data).hexdigest() for path, data in small.items()}
     size += sum(map(len, small.values()))
     tags = {

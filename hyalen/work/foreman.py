@@ -24,6 +24,7 @@ from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
 from hyalen.core.structure.bookmarks import numbered
 from hyalen.core.structure.labels import labels_of_part
+from hyalen.core.structure.redaction import scrubbed
 from hyalen.store.records import PageRecord, TaskRecord
 from hyalen.store.store import Store
 from hyalen.store.tasks import MOST_ATTEMPTS
@@ -352,7 +353,9 @@ class Foreman:
             if (d.document_id, d.format) != (document.id, written.name)
         }
         pattern = DeliveryOptions.model_validate(task.settings.get("options", {})).name
-        name = free_name(stem_by(pattern, store.documents.name_parts(document)), written.ending, taken)
+        gone = store.contents.redacted_words(document.id)
+        parts = {key: scrubbed(value, gone) for key, value in store.documents.name_parts(document).items()}
+        name = free_name(stem_by(pattern, parts), written.ending, taken)
         blob = store.blobs.adopt(Path(result.path), result.digest)
         return store.deliveries.delivered(task, name, blob, result.size)
 

@@ -48,7 +48,8 @@ def layered(page: Image, dpi: float, pictures: Sequence[Box] = ()) -> Layers | N
     pictures : sequence of Box
         What stays whole in the background.
     """
-    white = grey(whiten(page, estimate_paper(page, dpi)))
+    plain = grey(page)
+    white = whiten(plain, estimate_paper(plain, dpi))
     mask = ink_threshold(white, dpi)
     free = np.ones(mask.shape, dtype=bool)
     for box in pictures:
@@ -73,14 +74,17 @@ def _inks(page: Image, mask: NDArray[np.bool_]) -> list[Ink]:
     if page.ndim == 2 or not mask.any():
         level = int(np.percentile(page[mask], 25)) if mask.any() and page.ndim == 2 else 0
         return [Ink(mask, (level, level, level))] if mask.any() else []
-    lab = np.asarray(cv2.cvtColor(np.asarray(page, np.float32) / 255, cv2.COLOR_RGB2Lab), np.float32)
+    lab = as_uint8(cv2.cvtColor(page, cv2.COLOR_RGB2Lab))  # a and b about 128
     # A stroke's soft edge takes the colour of its middle.
     small = cv2.blur(lab, (5, 5))
-    a, b = small[:, :, 1], small[:, :, 2]
-    coloured = mask & (np.hypot(a, b) > COLOURED)
+    a, b = (small[:, :, i][mask].astype(np.float32) - 128 for i in (1, 2))
+    chroma = np.zeros(mask.shape, dtype=np.float32)
+    chroma[mask] = np.hypot(a, b)
+    coloured = chroma > COLOURED
     found, rest = [], mask.copy()
     if coloured.sum() > LEAST_INK * mask.size:
-        hue = np.floor((np.arctan2(b, a) + np.pi) / (2 * np.pi) * HUES).astype(np.int8) % HUES
+        hue = np.zeros(mask.shape, dtype=np.int8)
+        hue[mask] = np.floor((np.arctan2(b, a) + np.pi) / (2 * np.pi) * HUES).astype(np.int8) % HUES
         for which in range(HUES):
             own = coloured & (hue == which)
             if own.sum() > LEAST_INK * mask.size:
@@ -91,7 +95,7 @@ def _inks(page: Image, mask: NDArray[np.bool_]) -> list[Ink]:
     return found
 
 
-def _middle(page: Image, lab: NDArray[np.float32], mask: NDArray[np.bool_]) -> tuple[int, int, int]:
+def _middle(page: Image, lab: Image, mask: NDArray[np.bool_]) -> tuple[int, int, int]:
     """The colour of the darker half of an ink: its strokes' middles."""
     light = lab[:, :, 0][mask]
     colours = page[mask][light <= np.median(light)]

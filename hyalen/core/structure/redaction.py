@@ -16,6 +16,7 @@ from hyalen.core.model.geometry import Box, union
 MARK = "[redacted]"
 LEAST_TOUCHED = 0.03  # of a word's box: part of a letter would tell it
 LEAST_OF_A_PICTURE = 0.02
+_WORD = re.compile(r"[^\W_]+(?:['’][^\W_]+)*")
 SHORTEST, USUAL = 3, 5.0  # letters of a word that is looked for elsewhere; Zipf frequency from which it tells nothing
 
 
@@ -87,7 +88,9 @@ def redacted_words(pages: Iterable[PageContent], language: str) -> frozenset[str
     for page in pages:
         if page.redactions:
             left = {w.id for w in redacted(page).words if w.text != MARK}
-            found |= {_bare(w.text) for w in page.words if w.id not in left}
+            for word in page.words:
+                if word.id not in left:
+                    found |= {_bare(word.text), *map(_bare, _WORD.findall(word.text))}
     return frozenset(
         w for w in found if len(w) >= SHORTEST and (any(c.isdigit() for c in w) or frequency(w, language) < USUAL)
     )
@@ -97,7 +100,7 @@ def scrubbed(text: str, words: frozenset[str]) -> str:
     """A text that stands elsewhere without such words."""
     if not words:
         return text
-    return re.sub(r"[^\W_]+(?:['’.-][^\W_]+)*", lambda m: MARK if _bare(m.group()) in words else m.group(), text)
+    return _WORD.sub(lambda m: MARK if _bare(m.group()) in words else m.group(), text)
 
 
 def _bare(text: str) -> str:

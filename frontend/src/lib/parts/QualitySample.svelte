@@ -15,6 +15,8 @@
   let at = $state(0);
   let larger = $state(true);
   let loaded = $state('');
+  let glass = $state<HTMLDivElement>();
+  const shown = $derived(loaded !== '');
   const quality = $derived((options.quality ?? 'as_scanned') as Quality);
   const tones = $derived(options.tones ?? 'as_is');
   const page = $derived(told?.pages[at]);
@@ -25,6 +27,7 @@
   });
   $effect(() => {
     const wanted = tones;
+    if (!shown) return; // first the page that is looked at
     weights = [];
     void notices.attempt(async () => {
       const found = await api.weights(id, wanted);
@@ -60,9 +63,9 @@
     <button aria-label="Next page" disabled={at + 1 >= (told?.pages.length ?? 1)} onclick={() => at++}>▸</button>
   </div>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <div class="glass" tabindex="0" role="region" aria-label="The page as it will be delivered">
+  <div bind:this={glass} class="glass" tabindex="0" role="region" aria-label="The page as it will be delivered">
     {#if loaded !== address}<p class="wait"><Spinner size="5" /></p>{/if}
-    {#if address}<img class:larger src={address} alt="Page {at + 1}, {NAMES[quality].toLowerCase()}" onload={() => (loaded = address)} />{/if}
+    {#if address}<img class:larger src={address} alt="Page {at + 1}, {NAMES[quality].toLowerCase()}" onload={() => { if (!loaded) glass?.scrollTo(glass.scrollWidth * 0.08, glass.scrollHeight * 0.05); loaded = address; }} />{/if}
   </div>
   <p class="quiet">{weights[0] ? `The pictures of the whole document, measured on ${weights[0].pages} of its pages; text and tags come on top.` : 'Being weighed…'} What is black and white stays so.</p>
 </Modal>
@@ -78,4 +81,5 @@
   img.larger { width: auto; max-width: none; }
   .wait { position: sticky; top: 10px; left: 10px; margin: 0; height: 0; }
   .quiet { color: var(--color-quiet); font-size: 14px; margin: 0; }
+  button[aria-pressed='true'] .quiet { color: var(--color-ink); }
 </style>

@@ -1,0 +1,90 @@
+"""Deliver in the interface: a quality chosen by its sample, a set delivered by a key, a page redacted, its record."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pikepdf
+import pytest
+from playwright.sync_api import Page, expect
+
+from hyalen.core.formats.codecs import encode_jpeg
+from hyalen.core.model.content import Role
+from hyalen.store.store import Store
+from tests.conftest import ContentMaker
+from tests.helpers import WAIT, Server, cleaned, read_document
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    data = tmp_path_factory.mktemp("delivering") / "data"
+    store = Store(data)
+    content = ContentMaker(top=600).add(Role.HEADING_1, "Torgrunn Station").add(Role.PARAGRAPH, "The keeper Olaf Bjarnason was at the light").page()  # fmt: skip
+    image = np.full((3508, 2480), 235, np.uint8)
+    chance = np.random.default_rng(2).normal(0, 5, image.shape)
+    image = np.clip(image + chance, 0, 255).astype(np.uint8)
+    for word in content.words:
+        cv2.putText(image, word.text, (word.box.left, word.box.bottom), cv2.FONT_HERSHEY_SIMPLEX, 1.1, 30, 3)
+    read_document(store, [content], image=store.blobs.put(encode_jpeg(image)), how=cleaned())
+    store.close()
+    made = Server(data)
+    yield made
+    made.kill()
+
+
+def test_a_quality_is_chosen_by_its_sample_and_kept_as_a_set(page: Page, server: Server) -> None:
+    page.goto(f"http://127.0.0.1:{server.port}/#/batch/1/deliver")
+    page.get_by_role("button", name="See and weigh it").click()
+    sample = page.get_by_role("dialog")
+    expect(sample.get_by_role("img", name="Page 1, as scanned")).to_have_js_property("complete", True, timeout=WAIT)
+    smallest = sample.get_by_role("button", name="Smallest")
+    expect(smallest).to_contain_text("kB", timeout=WAIT)
+    page.keyboard.press("3")
+    expect(smallest).to_have_attribute("aria-pressed", "true")
+    expect(sample.get_by_role("img", name="Page 1, smallest")).to_have_js_property("complete", True, timeout=WAIT)
+    page.keyboard.press("Escape")
+    page.get_by_label("Name of the set").fill("For the web")
+    page.get_by_label("Name of the set").press("Enter")
+    expect(page.get_by_role("button", name="For the web", exact=False).first).to_have_attribute("aria-pressed", "true")
+
+
+def test_a_redacted_page_leaves_by_a_set_and_has_a_record(page: Page, server: Server, tmp_path: Path) -> None:
+    server.http.put("/delivery-sets", json={"name": "Office", "formats": ["pdf"], "options": {"quality": "smallest", "name": "{source}-accessible"}})  # fmt: skip
+    page.goto(f"http://127.0.0.1:{server.port}/#/document/1/read/1")
+    page.get_by_role("button", name="Redact").wait_for()
+    page.keyboard.press("x")
+    layer = page.locator("svg.layer")
+    box = layer.bounding_box()
+    assert box is not None
+    scale = box["width"] / 2480
+    words = [
+        w
+        for r in server.http.get("/pages/1").json()["content"]["regions"]
+        for line in r["lines"]
+        for w in line["words"]
+    ]
+    olaf, bjarnason = (next(w["box"] for w in words if w["text"] == t) for t in ("Olaf", "Bjarnason"))
+    page.mouse.move(box["x"] + (olaf[0] - 8) * scale, box["y"] + (olaf[1] - 8) * scale)
+    page.mouse.down()
+    page.mouse.move(box["x"] + (bjarnason[2] + 8) * scale, box["y"] + (bjarnason[3] + 8) * scale, steps=5)
+    page.mouse.up()
+    expect(page.locator("polygon.redacted")).to_have_count(1)
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Take redaction 1 back")).to_be_visible()
+
+    page.goto(f"http://127.0.0.1:{server.port}/#/batch/1/deliver")
+    office = page.get_by_role("button", name="Office", exact=False).first
+    expect(office).to_be_visible()
+    page.keyboard.press("Alt+2" if page.get_by_role("button", name="For the web").count() else "Alt+1")
+    link = page.get_by_role("link", name="Some-scan-accessible.pdf")
+    with page.expect_download(timeout=WAIT) as got:
+        link.click(timeout=WAIT)
+    path = tmp_path / "a.pdf"
+    got.value.save_as(path)
+    with pikepdf.open(path) as pdf:
+        assert any(x.get("/ImageMask") for x in pdf.pages[0].Resources.XObject.values())
+    told = server.http.get("/deliveries/1/record").json()
+    assert told["redacted_areas"] == 1 and told["options"]["quality"] == "smallest"
