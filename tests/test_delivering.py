@@ -177,6 +177,9 @@ def test_a_part_is_delivered_under_a_name_of_its_own(client: TestClient) -> None
         assert len(pdf.pages) == 2
     assert client.post("/api/batches/1/names", json={"formats": ["pdf"], "options": {"name": "{x}"}}).status_code == 422
     assert client.post("/api/batches/1/names", json={"formats": ["exe"]}).status_code == 422
+    for pages in ("9-12", "a"):
+        refused = client.post("/api/batches/1/deliveries", json={"formats": ["txt"], "options": {"pages": pages}})
+        assert refused.status_code == 422 and "Some scan" in refused.json()["detail"]
 
 
 def test_sets_are_kept_under_names(client: TestClient) -> None:

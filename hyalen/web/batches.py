@@ -17,6 +17,8 @@ from hyalen import __version__
 from hyalen.core.decisions.roles import roles_for
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.names import delivery_stem
+from hyalen.core.formats.ranges import page_range
+from hyalen.core.formats.source import SourceError
 from hyalen.core.languages import is_right_to_left, language_name, language_tag
 from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.document import Particulars
@@ -209,6 +211,11 @@ def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
     if any(lacking.values()) and not wanted.without_failed:
         told = "; ".join(f"{name}: page {', '.join(str(p + 1) for p in at[:20])}" for name, at in lacking.items() if at)
         raise BadRequest("Pages are missing", f"Not read, and left out if you deliver: {told}.", 409)
+    for document in readable:
+        try:
+            page_range(wanted.options.pages, len(given.store.pages.read_ids(document.id)))
+        except SourceError as error:
+            raise BadRequest("No such pages", f"{document.source_name}: {error}.") from error
     for document in readable:
         for name in dict.fromkeys(wanted.formats):
             given.foreman.ask_for_delivery(document.id, name, wanted.options, wanted.made_by)
