@@ -2,42 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from datetime import UTC, datetime
-from urllib.parse import quote
-
 from fastapi import APIRouter, Header, Request
 from fastapi.concurrency import run_in_threadpool
-from fastapi.responses import FileResponse, StreamingResponse
 from sse_starlette import EventSourceResponse
 from starlette.datastructures import UploadFile
-from zipstream import ZipStream
 
 from hyalen import __version__
 from hyalen.core.decisions.roles import roles_for
 from hyalen.core.formats.deliver import FORMATS
-from hyalen.core.formats.names import delivery_stem
-from hyalen.core.formats.ranges import page_range
-from hyalen.core.formats.source import SourceError
 from hyalen.core.languages import is_right_to_left, language_name, language_tag
 from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.document import Particulars
 from hyalen.core.proofing.doubts import SURE, Stage
 from hyalen.core.read import AUTO
 from hyalen.core.reading.engine import installed_languages
-from hyalen.core.structure.redaction import scrubbed
-from hyalen.store.records import DeliveryRecord, NotFound
-from hyalen.store.store import Store
 from hyalen.web import events
 from hyalen.web.answers import batch_of
 from hyalen.web.errors import BadRequest
-from hyalen.web.report import report_of
 from hyalen.web.schemas import (
     About,
     Batch,
     BatchParticulars,
     BatchSummary,
-    DeliveryOrder,
     FileProblem,
     Format,
     Id,
@@ -188,70 +174,6 @@ def retry(batch_id: Id, given: Given) -> Started:
     given.foreman.wake()
     given.foreman.tell(Event("batch", batch_id, state="retried"))
     return Started(tasks=count)
-
-
-@router.post("/batches/{batch_id}/deliveries", status_code=202)
-def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
-    unknown = [f for f in wanted.formats if f not in FORMATS]
-    if unknown:
-        raise BadRequest("Unknown format", f"There is no format {unknown[0]}; choose among {', '.join(FORMATS)}.")
-    given.store.documents.batch(batch_id)
-    of_batch = given.store.documents.of_batch(batch_id)
-    absent = set(wanted.documents or ()) - {d.id for d in of_batch}
-    if absent:
-        raise NotFound(f"There is no document {min(absent)} in this batch.")
-    chosen = [d for d in of_batch if wanted.documents is None or d.id in wanted.documents]
-    for document in chosen:
-        if given.store.tasks.unread_pages(document.id):
-            raise BadRequest("Not read yet", f"{document.source_name} is still being read; deliver it afterwards.", 409)
-    readable = [d for d in chosen if given.store.pages.read_ids(d.id)]
-    if not readable:
-        raise BadRequest("Nothing to deliver", "No page of these documents could be read.", 409)
-    lacking = {d.source_name: given.store.pages.unread(d.id) for d in chosen}
-    if any(lacking.values()) and not wanted.without_failed:
-        told = "; ".join(f"{name}: page {', '.join(str(p + 1) for p in at[:20])}" for name, at in lacking.items() if at)
-        raise BadRequest("Pages are missing", f"Not read, and left out if you deliver: {told}.", 409)
-    for document in readable:
-        try:
-            page_range(wanted.options.pages, len(given.store.pages.read_ids(document.id)))
-        except SourceError as error:
-            raise BadRequest("No such pages", f"{document.source_name}: {error}.") from error
-    for document in readable:
-        for name in dict.fromkeys(wanted.formats):
-            given.foreman.ask_for_delivery(document.id, name, wanted.options, wanted.made_by)
-    return Started(tasks=len(readable) * len(set(wanted.formats)))
-
-
-@router.get("/deliveries/{delivery_id}/file", response_class=FileResponse)
-def download(delivery_id: Id, given: Given) -> FileResponse:
-    delivery = given.store.deliveries.delivery(delivery_id)
-    media_type = FORMATS[delivery.format].media_type
-    return FileResponse(given.store.blobs.path(delivery.blob), media_type=media_type, filename=delivery.name)
-
-
-@router.get("/batches/{batch_id}/zip", response_class=StreamingResponse)
-def download_all(batch_id: Id, given: Given) -> StreamingResponse:
-    """All current deliveries of the batch in one ZIP with a report on each document, made as it is sent."""
-    store = given.store
-    batch = store.documents.batch(batch_id)
-    current = [d for d in store.deliveries.of_batch(batch_id) if d.edition == store.deliveries.edition(d.document_id)]
-    if not current:
-        raise BadRequest("Nothing to download", "Nothing has been delivered yet, or all of it is out of date.", 409)
-    name = f"{delivery_stem(batch.name + '.x')}.zip"
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
-    return StreamingResponse(_zipped(store, current), media_type="application/zip", headers=headers)
-
-
-def _zipped(store: Store, deliveries: list[DeliveryRecord]) -> Iterator[bytes]:
-    archive = ZipStream()
-    for delivery in deliveries:
-        archive.add_path(store.blobs.path(delivery.blob), delivery.name)
-    now = datetime.now(UTC)
-    for document_id in dict.fromkeys(delivery.document_id for delivery in deliveries):
-        stem = scrubbed(store.documents.document(document_id).stem, store.contents.redacted_words(document_id))
-        name = f"{delivery_stem(stem + '.x')}-report.html"
-        archive.add(report_of(store, document_id, now), name)
-    yield from archive
 
 
 def check_languages(codes: list[str]) -> None:

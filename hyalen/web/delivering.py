@@ -1,35 +1,58 @@
-"""What a delivery will look like, weigh and be called; sets that are delivered again; the record of what was made."""
+"""What a delivery will look like, weigh and be called; sets that are delivered again; orders."""
 
 from __future__ import annotations
 
-import hashlib
-import json
-from collections.abc import Iterator
-from datetime import UTC, datetime
-from typing import Any
-from urllib.parse import quote
-
 from fastapi import APIRouter
-from fastapi.responses import Response, StreamingResponse
-from zipstream import ZipStream
+from fastapi.responses import Response
 
-from hyalen import __version__
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions, Quality, Tones
-from hyalen.core.formats.names import delivery_stem, free_name, stem_by
+from hyalen.core.formats.names import free_name, stem_by
+from hyalen.core.formats.ranges import page_range
+from hyalen.core.formats.source import SourceError
 from hyalen.core.structure.redaction import scrubbed
-from hyalen.store.records import DeliveryRecord
+from hyalen.store.records import NotFound
 from hyalen.store.sets import DeliverySet
-from hyalen.store.store import Store
 from hyalen.web.errors import BadRequest
-from hyalen.web.report import report_of
-from hyalen.web.schemas import Id, NamedDeliverySet, NamesWanted, SetToSave, ToBeMade, Weight
+from hyalen.web.schemas import DeliveryOrder, Id, NamedDeliverySet, NamesWanted, SetToSave, Started, ToBeMade, Weight
 from hyalen.web.services import Given, Services
 from hyalen.work.samples import Sheet, as_delivered, weights
 
 router = APIRouter(tags=["delivering"])
 SAMPLED = 4  # pages by which a document's size is told
 SECONDS = 120.0
+
+
+@router.post("/batches/{batch_id}/deliveries", status_code=202)
+def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
+    unknown = [f for f in wanted.formats if f not in FORMATS]
+    if unknown:
+        raise BadRequest("Unknown format", f"There is no format {unknown[0]}; choose among {', '.join(FORMATS)}.")
+    given.store.documents.batch(batch_id)
+    of_batch = given.store.documents.of_batch(batch_id)
+    absent = set(wanted.documents or ()) - {d.id for d in of_batch}
+    if absent:
+        raise NotFound(f"There is no document {min(absent)} in this batch.")
+    chosen = [d for d in of_batch if wanted.documents is None or d.id in wanted.documents]
+    for document in chosen:
+        if given.store.tasks.unread_pages(document.id):
+            raise BadRequest("Not read yet", f"{document.source_name} is still being read; deliver it afterwards.", 409)
+    readable = [d for d in chosen if given.store.pages.read_ids(d.id)]
+    if not readable:
+        raise BadRequest("Nothing to deliver", "No page of these documents could be read.", 409)
+    lacking = {d.source_name: given.store.pages.unread(d.id) for d in chosen}
+    if any(lacking.values()) and not wanted.without_failed:
+        told = "; ".join(f"{name}: page {', '.join(str(p + 1) for p in at[:20])}" for name, at in lacking.items() if at)
+        raise BadRequest("Pages are missing", f"Not read, and left out if you deliver: {told}.", 409)
+    for document in readable:
+        try:
+            page_range(wanted.options.pages, len(given.store.pages.read_ids(document.id)))
+        except SourceError as error:
+            raise BadRequest("No such pages", f"{document.source_name}: {error}.") from error
+    for document in readable:
+        for name in dict.fromkeys(wanted.formats):
+            given.foreman.ask_for_delivery(document.id, name, wanted.options, wanted.made_by)
+    return Started(tasks=len(readable) * len(set(wanted.formats)))
 
 
 @router.get("/documents/{document_id}/weights")
@@ -108,93 +131,3 @@ def delete_set(set_id: Id, given: Given) -> None:
 
 def _named(set_id: int, name: str, value: DeliverySet) -> NamedDeliverySet:
     return NamedDeliverySet(id=set_id, name=name, formats=list(value.formats), options=value.options)
-
-
-@router.get("/deliveries/{delivery_id}/record", response_class=Response)
-def record(delivery_id: Id, given: Given) -> Response:
-    """From what, how, when and by whom a file was made, how good its text was, and its digest; as JSON."""
-    delivery = given.store.deliveries.delivery(delivery_id)
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(delivery.name)}.json"}
-    return Response(_record(given.store, delivery), media_type="application/json", headers=headers)
-
-
-def _record(store: Store, delivery: DeliveryRecord) -> bytes:
-    document = store.documents.document(delivery.document_id)
-    gone = store.contents.redacted_words(document.id)
-    judged = store.judgements.of_document(document.id)
-    told: dict[str, Any] = {
-        "file": delivery.name,
-        "sha256": delivery.blob,
-        "bytes": delivery.size,
-        "made": datetime.fromtimestamp(delivery.made, UTC).isoformat(timespec="seconds"),
-        "by": delivery.made_by,
-        "program": f"Hyalen {__version__}",
-        "format": delivery.format,
-        "options": delivery.options,
-        "source": {"file": scrubbed(document.source_name, gone), "sha256": document.source_blob},
-        "document": {
-            "title": scrubbed(document.title, gone),
-            "pages": document.page_count,
-            "revision": document.revision,
-        },
-        "text": {
-            "words": delivery.words,
-            "expected_wrong": round(delivery.expected, 1),
-            "sample": {"looked_at": delivery.looked_at, "right": delivery.found_right},
-        },
-        "check": {
-            "obstacles_to_pdf_ua": store.contents.obstacles(document.id),
-            "judged": sum(j.made is not None for j in judged),
-            "to_judge": sum(j.made is None for j in judged),
-        },
-        "redacted_areas": sum(store.contents.redactions(document.id).values()),
-        "up_to_date": delivery.edition == store.deliveries.edition(document.id),
-    }
-    return json.dumps(told, ensure_ascii=False, indent=1).encode("utf8")
-
-
-@router.get("/batches/{batch_id}/bag", response_class=StreamingResponse)
-def bag(batch_id: Id, given: Given) -> StreamingResponse:
-    """All current deliveries of the batch with their records and reports as a BagIt bag (RFC 8493) in a ZIP."""
-    store = given.store
-    batch = store.documents.batch(batch_id)
-    current = [d for d in store.deliveries.of_batch(batch_id) if d.edition == store.deliveries.edition(d.document_id)]
-    if not current:
-        raise BadRequest("Nothing to download", "Nothing has been delivered yet, or all of it is out of date.", 409)
-    name = delivery_stem(f"{batch.name}.x")
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}-bag.zip"}
-    return StreamingResponse(_bagged(store, name, current), media_type="application/zip", headers=headers)
-
-
-def _bagged(store: Store, name: str, deliveries: list[DeliveryRecord]) -> Iterator[bytes]:
-    now = datetime.now(UTC)
-    archive = ZipStream()
-    digests: dict[str, str] = {}
-    size = 0
-    for delivery in deliveries:
-        archive.add_path(store.blobs.path(delivery.blob), f"{name}/data/{delivery.name}")
-        digests[f"data/{delivery.name}"] = delivery.blob
-        size += delivery.size
-    small = {f"data/records/{d.name}.json": _record(store, d) for d in deliveries}
-    for document_id in dict.fromkeys(d.document_id for d in deliveries):
-        stem = scrubbed(store.documents.document(document_id).stem, store.contents.redacted_words(document_id))
-        small[f"data/records/{delivery_stem(stem + '.x')}-report.html"] = report_of(store, document_id, now).encode(
-            "utf8"
-        )
-    digests |= {path: hashlib.sha256(data).hexdigest() for path, data in small.items()}
-    size += sum(map(len, small.values()))
-    tags = {
-        "bagit.txt": b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n",
-        "bag-info.txt": (
-            f"Bagging-Date: {now:%Y-%m-%d}\nPayload-Oxum: {size}.{len(digests)}\nBag-Software-Agent: Hyalen {__version__}\n"
-        ).encode(),
-        "manifest-sha256.txt": "".join(f"{digest}  {path}\n" for path, digest in sorted(digests.items())).encode(
-            "utf8"
-        ),
-    }
-    tags["tagmanifest-sha256.txt"] = "".join(
-        f"{hashlib.sha256(data).hexdigest()}  {path}\n" for path, data in sorted(tags.items())
-    ).encode()
-    for path, data in (small | tags).items():
-        archive.add(data, f"{name}/{path}")
-    yield from archive

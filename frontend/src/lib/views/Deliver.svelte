@@ -105,6 +105,15 @@
     void make();
   }
 
+  const stop = () => notices.attempt(async () => {
+    await api.cancel(batch.id);
+    await desk.refresh();
+  });
+  const again = () => notices.attempt(async () => {
+    await api.retryAll(batch.id);
+    await desk.refresh();
+  });
+
   const lacking = $derived(picked.filter((d) => d.unread.length > 0));
   let asking = $state(false);
 
@@ -157,6 +166,7 @@
     <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={() => make()}>
       {waiting ? 'Making…' : `Make ${counted(picked.length * formats.length, 'file')}`}
     </Button>
+    {#if waiting}<Button color="alternative" size="sm" onclick={() => void stop()}>Stop: what is made stays, nothing half made is left</Button>{/if}
     {#if unread.length}<p class="text-quiet m-0 text-sm">{unread.length} documents are still being read.</p>{/if}
     {#if current.length}
       <Button color="alternative" href="/api/batches/{batch.id}/zip" download>Download all {current.length} as ZIP</Button>
@@ -194,6 +204,9 @@
               </li>
             {/each}
             {#each d.delivering as f (f)}<li class="text-quiet">{f.toUpperCase()} is being made…</li>{/each}
+            {#each batch.failed.filter((f) => f.document_id === d.id && f.stage === 'deliver') as f (f.id)}
+              <li class="text-lamp-700" role="alert">Not made: {f.reason} <button class="plain underline" onclick={() => void again()}>Try again</button></li>
+            {/each}
             {#if !made.length && !d.delivering.length}<li class="text-quiet">nothing made yet</li>{/if}
           </ul>
         </li>
