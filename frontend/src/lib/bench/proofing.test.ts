@@ -152,7 +152,7 @@ describe('finding', () => {
     Object.assign(finding, { text: 'tbe', by: 'the' });
     await finding.look();
     await finding.replace();
-    expect(send.mock.lastCall?.slice(3)).toEqual([[1, 2], null, null]);
+    expect(send.mock.lastCall?.slice(3)).toEqual([[1, 2], null, null, false]);
     await finding.look();
     finding.toggle(finding.hits[1]!);
     await finding.replace();
