@@ -31,7 +31,7 @@ LONGEST = 6_000  # letters of one stretch
 DEEPEST_CHAPTER = 2  # level of the headings at which chapters begin
 _CODERS = {
     "flac": ("flac", "--silent", "--force", "-o", "{out}", "{tags}", "{wav}"),
-    "opus": ("opusenc", "--quiet", "--bitrate", "24", "--comp", "1", "--speech", "{tags}", "{wav}", "{out}"),
+    "opus": ("opusenc", "--quiet", "--bitrate", "24", "--comp", "0", "--speech", "{tags}", "{wav}", "{out}"),
 }
 
 
