@@ -17,12 +17,13 @@ from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.curvature import find_curvature
 from hyalen.core.imaging.frame import Frame, bend_mesh, render, squared
+from hyalen.core.imaging.likeness import likeness, unlike
 from hyalen.core.imaging.marks import alike, clean_edges, find_lines, remove_holes, remove_lines
 from hyalen.core.imaging.orientation import FoundTurn
 from hyalen.core.imaging.outline import find_outline
 from hyalen.core.imaging.pictures import picture_mask, textured_mask
 from hyalen.core.imaging.pixels import Image, grey
-from hyalen.core.imaging.quality import likeness, measure_quality, unlike
+from hyalen.core.imaging.quality import measure_quality
 from hyalen.core.imaging.screen import descreen, find_screen
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse
 from hyalen.core.imaging.spread import SURE, find_fold

@@ -31,7 +31,7 @@ from hyalen.core.decisions.requests import (
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
-from hyalen.core.imaging.likeness import alike, fingerprint
+from hyalen.core.imaging.likeness import alike, look
 from hyalen.core.model.content import Cell, Line, PageContent, Part, Region, Role, Table, Word
 from hyalen.core.model.document import BookmarkEntry
 from hyalen.core.model.found import Style
@@ -144,6 +144,13 @@ def test_lists_within_lists_are_tagged_delivered_and_spoken_so() -> None:
     levels_of = docx.part.numbering_part.element.findall("w:abstractNum", ns)[-1].findall("w:lvl", ns)
     told = [[level.find(f"w:{what}", ns).get(f"{{{ns['w']}}}val") for what in ("numFmt", "lvlText")] for level in levels_of]  # type: ignore[union-attr]  # fmt: skip
     assert told == [["decimal", "%1."], ["lowerLetter", "(%2)"]]
+
+
+def test_inner_lists_that_count_otherwise_have_numberings_of_their_own() -> None:
+    page = with_depths(stepped([("1. oil", 200), ("(a) of whales", 290), ("2. gas", 205), ("• of coal", 290), ("3. peat", 205), ("(a) dry", 290)]))  # fmt: skip
+    docx = Document(written(StructureTree("t", "eng", [page]), "docx"))
+    used = {p.text: p._p.pPr.numPr.numId.val for p in docx.paragraphs if p._p.pPr is not None and p._p.pPr.numPr is not None}  # type: ignore[union-attr]  # fmt: skip
+    assert used["oil"] == used["gas"] == used["peat"] == used["of whales"] == used["dry"] != used["of coal"]
 
 
 def test_items_are_nested_by_hand() -> None:
@@ -428,14 +435,14 @@ def test_the_same_picture_is_known_again_and_others_are_not() -> None:
     def page_with(picture: np.ndarray[Any, Any], box: Box) -> str:
         page = np.full((600, 700), 250, np.uint8)
         page[100:400, 150:550] = picture
-        return fingerprint(page, box)
+        return look(page, box)
 
     first = [page_with(p, Box(150, 100, 550, 400)) for p in pictures]
     again = [np.clip(p * 0.85 + 20 + chance.normal(0, 6, p.shape), 0, 255).astype(np.uint8) for p in pictures]
     second = [page_with(p, Box(153, 98, 548, 402)) for p in again]
     assert all(alike(a, b) for a, b in zip(first, second, strict=True))
     assert not any(alike(a, b) for i, a in enumerate(first) for j, b in enumerate(second) if i != j)
-    assert fingerprint(np.zeros((4, 4), np.uint8), Box(0, 0, 4, 4)) == "" and not alike("", "")
+    assert look(np.zeros((4, 4), np.uint8), Box(0, 0, 4, 4)) == "" and not alike("", "")
 
 
 def test_a_charts_data_become_part_of_its_description() -> None:
@@ -501,7 +508,7 @@ def pictured(text: str, look: str = "") -> PageContent:
 @pytest.fixture
 def client(tmp_path: Path) -> Iterator[TestClient]:
     store = Store(tmp_path / "data")
-    seal = fingerprint(np.asarray(data.coins()), Box(0, 0, 300, 300))
+    seal = look(np.asarray(data.coins()), Box(0, 0, 300, 300))
     read_document(store, [pictured("Oil", seal), pictured("Gas", seal), pictured("Coal")])
     store.close()
     with TestClient(make_app(tmp_path / "data", workers=1), base_url=HERE) as made:
@@ -544,6 +551,18 @@ def test_bookmarks_are_added_changed_and_made_the_headings_again(client: TestCli
     assert client.put("/api/documents/1/bookmarks", json={"revision": told["revision"], "entries": [entries[0] | {"page": 999}]}).status_code == 422  # fmt: skip
     told = client.put("/api/documents/1/bookmarks", json={"revision": told["revision"], "entries": None}).json()
     assert told["from_headings"] and len(told["bookmarks"]) == 6
+
+
+def test_the_screen_is_told_what_a_caption_explains(tmp_path: Path) -> None:
+    store = Store(tmp_path / "data")
+    read_document(store, [ContentMaker().figure("A tower").add(Role.CAPTION, "Figure 1").page()])
+    store.close()
+    with TestClient(make_app(tmp_path / "data", workers=1), base_url=HERE) as client:
+        page = client.get("/api/documents/1").json()["pages"][0]["id"]
+        told = client.get(f"/api/pages/{page}").json()
+        assert told["captioned"] == {"r2": "r1"}
+        edit = {"revision": told["revision"], "operation": {"op": "tie_caption", "region_id": "r2", "to": None}, "everywhere": False}  # fmt: skip
+        assert client.post(f"/api/pages/{page}/edits", json=edit).json()["page"]["captioned"] == {}
 
 
 def test_the_same_picture_is_described_once_for_all_its_places(client: TestClient) -> None:

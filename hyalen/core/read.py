@@ -11,7 +11,7 @@ import numpy as np
 from hyalen.core.imaging.colour import coloured_among_black
 from hyalen.core.imaging.contrast import contrast
 from hyalen.core.imaging.letters import suited
-from hyalen.core.imaging.likeness import fingerprint
+from hyalen.core.imaging.likeness import look
 from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
@@ -95,7 +95,7 @@ def with_looks(page: Image, content: PageContent, shown: bool = True) -> PageCon
     def told(region: Region) -> Region:
         boxes = [w.box for line in region.all_lines for w in line.words]
         if region.kind is RegionKind.FIGURE:
-            return region.model_copy(update={"look": fingerprint(page, region.box)})
+            return region.model_copy(update={"look": look(page, region.box)})
         if region.kind.is_picture or not boxes or not shown:
             return region
         apart = coloured_among_black(page, boxes)

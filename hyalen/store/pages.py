@@ -7,7 +7,7 @@ import sqlite3
 from collections.abc import Callable, Iterable
 from functools import lru_cache
 
-from hyalen.core.imaging.quality import unlike
+from hyalen.core.imaging.likeness import unlike
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.packing import LazyPages, unpacked
 from hyalen.store.database import Database

@@ -6,6 +6,7 @@ from dataclasses import asdict
 
 from hyalen.core.model.content import PageContent
 from hyalen.core.proofing.unknown import unknown_words
+from hyalen.core.structure.captions import captioned
 from hyalen.core.structure.labels import page_labels
 from hyalen.store.outcome import Outcome
 from hyalen.store.records import ChangeRecord, DoubtRecord, PageRecord, PageState
@@ -196,6 +197,7 @@ def page_of(store: Store, page_id: int) -> Page:
         content=content,
         doubts=[doubt_of(d) for d in store.doubts.of_page(page_id)],
         unknown=_unknown(store, page, content),
+        captioned=captioned(content) if content else {},
         settled=content.settled if content else 0,
         task_state=task.state if task else None,
         task_stage=task.stage if task else None,
@@ -217,7 +219,10 @@ def changed_of(store: Store, document_id: int, outcome: Outcome) -> Changed:
         page, content = store.pages.page(outcome.page_id), store.pages.content(outcome.page_id)
         unknown = _unknown(store, page, content)
         settled = content.settled if content else 0
-        text = PageText(id=page.id, revision=page.revision, content=content, unknown=unknown, settled=settled)
+        tied = captioned(content) if content else {}
+        text = PageText(
+            id=page.id, revision=page.revision, content=content, unknown=unknown, captioned=tied, settled=settled
+        )
     pages = [p for each in sorted(outcome.pages) if (p := store.pages.state(each)) is not None]
     return Changed(
         label=outcome.label,

@@ -347,6 +347,7 @@ class Page(BaseModel):
     content: PageContent | None
     doubts: list[OpenDoubt]
     unknown: list[str] = Field(description="ids of words that no list knows")
+    captioned: dict[str, str] = Field(description="by the id of each caption that of what it explains")
     settled: int
     task_state: str | None
     task_stage: str | None
@@ -368,6 +369,7 @@ class PageText(BaseModel):
     revision: int
     content: PageContent | None
     unknown: list[str]
+    captioned: dict[str, str]
     settled: int
 
 
@@ -731,7 +733,7 @@ class FlowPart(BaseModel):
 
 
 class HeadingTold(BaseModel):
-    """A heading of a document; `alike` is the same for all that are set like it."""
+    """A heading of a document; `alike` is the same for all that are set like it, `skips` whether a level is missed."""
 
     page_id: int
     position: int
@@ -741,6 +743,7 @@ class HeadingTold(BaseModel):
     reason: str
     drawn: bool
     alike: str
+    skips: bool
     box: Box | None
     image: str | None
     size: tuple[int, int] | None

@@ -39,6 +39,7 @@ def headings(document_id: Id, given: Given) -> list[HeadingTold]:
     places = {p: i for i, p in enumerate(given.store.pages.ids(document_id))}
     pages = {p: given.store.pages.page(p) for p in {page for page, *_ in found}}
     alike = looks([mark for _, mark, _ in found])
+    before = [0, *(level for *_, level in found)]
     return [
         HeadingTold(
             page_id=page_id,
@@ -49,11 +50,12 @@ def headings(document_id: Id, given: Given) -> list[HeadingTold]:
             reason="set by hand" if mark.drawn else mark.reason,
             drawn=mark.drawn,
             alike=look,
+            skips=level > above + 1,
             box=mark.box,
             image=f"/api/blobs/{page.cleaned_blob}" if (page := pages[page_id]).cleaned_blob else None,
             size=(page.cleaned.width, page.cleaned.height) if page.cleaned else None,
         )
-        for (page_id, mark, level), look in zip(found, alike, strict=True)
+        for (page_id, mark, level), look, above in zip(found, alike, before, strict=False)
     ]
 
 

@@ -131,7 +131,7 @@ def _spoken_text(node: Node, kind: Kind, before: str, parts: Sequence[Node]) -> 
         if not text:
             continue
         first = ", ".join(part for part in (before if at == 0 else "", "link" if linked else "") if part)
-        own = Kind.LINK if (linked and kind is Kind.BLOCK) or (linked and at) else kind if at == 0 else Kind.RUN
+        own = Kind.LINK if linked and (at or kind is Kind.BLOCK) else Kind.RUN if at else kind
         yield _say(node, own, first, text, language)
 
 

@@ -58,6 +58,7 @@ def _retexts(passage: str, cluster: Sequence[Replaced], known: Mapping[str, Word
 
 def covering(content: PageContent, word_ids: Sequence[str], lay: Lay) -> list[Redact]:
     """Redactions of words, those that stand side by side in a line as one."""
-    boxes = [union(w.box for w in run).grown(BEYOND) for run in runs_of(content, word_ids)]
     whole = Box(0, 0, content.width, content.height)
-    return [Redact(area=lay.places([(p.x, p.y) for p in box.intersection(whole).polygon()])) for box in boxes]
+    boxes = (union(w.box for w in run).grown(BEYOND).intersection(whole) for run in runs_of(content, word_ids))
+    areas = [box.polygon() for box in boxes if box.polygon() not in content.redactions]
+    return [Redact(area=lay.places([(p.x, p.y) for p in area])) for area in areas]

@@ -20,6 +20,7 @@ from hyalen.core.formats.source import SourceError, blamed, brief
 from hyalen.core.imaging.letters import letter_height
 from hyalen.core.imaging.pixels import Image, as_uint8
 
+PNG = b"\x89PNG"
 LEAST_CONTRAST = 12  # grey levels: what differs less, of damaged data, is no picture but what fills the gaps
 MOST_FILLING = 160  # grey level: decoders fill with black or mid-grey, and paper is lighter
 # What a decoder says of data it decoded over; remarks on tags that it does not know are no damage, nor are a few
@@ -194,6 +195,11 @@ def encode_jpeg(image: Image, quality: int = 85) -> bytes:
 def encode_png(image: Image) -> bytes:
     """PNG, quickly rather than smallest."""
     return _encode(".png", image, [cv2.IMWRITE_PNG_COMPRESSION, 1])
+
+
+def is_one_bit(data: bytes) -> bool:
+    """Whether a page's file, which the program made, is black and white: such are PNG, the others JPEG."""
+    return data.startswith(PNG)
 
 
 def encode_bitonal(image: Image) -> bytes:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import io
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any, BinaryIO
@@ -40,6 +41,7 @@ FONT = {
     Style.SUBSCRIPT: "subscript",
 }
 SIZES = {Style.SMALLER: Pt(9), Style.LARGER: Pt(14)}  # beside the template's 11 points
+DEEPEST = 8  # level of a list, from 0 (ECMA-376-1, 17.9.3)
 BY_STYLE = {f"Heading {level}": frozenset({Style.BOLD, Style.UNDERLINED}) for level in range(1, 7)}
 
 
@@ -187,7 +189,9 @@ class _Writer:
 
     def _list(self, node: Node) -> None:
         """Items that the word processor numbers, as deep as they stand."""
-        number = self._new_list(node)
+        kinds = _kinds(node)
+        number = self._new_list(kinds)
+        own: dict[int, int] = {}  # of lists within it that are numbered otherwise than the first of their depth
         for depth, within, item in node.items():
             kind = "List Number" if within.numbering and within.numbering.counts else "List Bullet"
             if not any(part.tag is Tag.LBL for part in item.parts):
@@ -196,14 +200,13 @@ class _Writer:
             paragraph = self._paragraph(item.parts[-1], f"{kind} {depth + 1}" if 0 < depth < 3 else kind)
             properties: Any = paragraph._p.get_or_add_pPr()
             properties = properties.get_or_add_numPr()
-            properties.get_or_add_ilvl().val = min(depth, 8)
-            properties.get_or_add_numId().val = number
+            if not _numbered_alike(within, kinds[min(depth, DEEPEST)]) and id(within) not in own:
+                own[id(within)] = self._new_list(kinds | {min(depth, DEEPEST): within})
+            properties.get_or_add_ilvl().val = min(depth, DEEPEST)
+            properties.get_or_add_numId().val = own.get(id(within), number)
 
-    def _new_list(self, node: Node) -> int:
-        """A numbering of its own for a list, each depth as it is printed (ECMA-376-1, 17.9)."""
-        kinds: dict[int, Node] = {}
-        for depth, within, _ in node.items():
-            kinds.setdefault(min(depth, 8), within)
+    def _new_list(self, kinds: Mapping[int, Node]) -> int:
+        """A numbering of its own for a list, each depth as the list there is printed (ECMA-376-1, 17.9)."""
         numbering = self.docx.part.numbering_part.element
         used = [int(n) for n in numbering.xpath("./w:abstractNum/@w:abstractNumId")]
         own = max(used, default=-1) + 1
@@ -211,7 +214,7 @@ class _Writer:
         abstract.set(qn("w:abstractNumId"), str(own))
         _child(abstract, "w:multiLevelType", "hybridMultilevel")
         for depth in range(max(kinds) + 1):
-            abstract.append(_level(depth, kinds.get(depth, node)))
+            abstract.append(_level(depth, kinds[depth]))
         numbering.insert(len(used), abstract)  # all of them come before the instances
         return int(numbering.add_num(own).numId)
 
@@ -300,6 +303,23 @@ _FORMATS = {
     Numbering.UPPER_ROMAN: "upperRoman",
 }
 _BULLETS = {Numbering.CIRCLE: "\u25e6", Numbering.SQUARE: "\u25aa"}
+
+
+def _kinds(node: Node) -> dict[int, Node]:
+    """The first list of each depth, from the outermost."""
+    kinds: dict[int, Node] = {}
+    for depth, within, _ in node.items():
+        kinds.setdefault(min(depth, DEEPEST), within)
+    return kinds
+
+
+def _numbered_alike(one: Node, other: Node) -> bool:
+    """Whether a list of the other's numbering begins as this one does: each starts anew within its item."""
+    return (one.numbering, one.around, one.children[0].number) == (
+        other.numbering,
+        other.around,
+        other.children[0].number,
+    )
 
 
 def _level(depth: int, node: Node) -> Any:

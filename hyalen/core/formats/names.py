@@ -59,7 +59,7 @@ def checked_pattern(pattern: str) -> str:
 def stem_by(pattern: str, told: Mapping[str, str]) -> str:
     """A delivered file's name without its ending: the pattern with what it asks for, safe as `delivery_stem` makes it."""
     made = _TOKEN.sub(lambda m: told.get(m[1], ""), pattern)
-    return delivery_stem(re.sub(r"[/\\]", "-", made) + ".x")
+    return re.sub("-{2,}", "-", delivery_stem(re.sub(r"[/\\]", "-", made) + ".x"))
 
 
 def free_name(stem: str, extension: str, taken: Iterable[str]) -> str:

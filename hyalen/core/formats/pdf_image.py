@@ -10,7 +10,7 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name
 from PIL import Image as Pillow
 
-from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg, fax_strip
+from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg, fax_strip, is_one_bit
 from hyalen.core.formats.format import DeliveryOptions, Quality, Tones
 from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
 from hyalen.core.imaging.layers import Layers, layered
@@ -22,7 +22,6 @@ from hyalen.core.model.geometry import Box
 BALANCED_DPI, BALANCED_JPEG = 200.0, 70
 BACKGROUND_JPEG = 45
 PICTURE_DPI, PICTURE_JPEG = 150.0, 60
-ONE_BIT = b"\x89PNG"  # what begins a page's file that is black and white; the others are JPEG
 
 
 class PageImage(NamedTuple):
@@ -40,7 +39,7 @@ def page_image(pdf: pikepdf.Pdf, image: bytes, content: PageContent, options: De
     image : bytes
         A JPEG or one-bit PNG.
     """
-    if image.startswith(ONE_BIT) or (options.quality is Quality.AS_SCANNED and options.tones is Tones.AS_IS):
+    if is_one_bit(image) or (options.quality is Quality.AS_SCANNED and options.tones is Tones.AS_IS):
         return _whole(pdf, image)
     page = decode(image)
     if options.tones is Tones.BLACK_AND_WHITE:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg
+from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg, is_one_bit
 from hyalen.core.formats.format import Pictures
 from hyalen.core.imaging.pixels import Image, as_uint8
 from hyalen.core.model.content import PageContent, Region
@@ -41,7 +41,7 @@ def retouched(image: bytes, content: PageContent, pictures: Pictures) -> bytes:
         cv2.fillPoly(page, [np.round(np.array(region.outline)).astype(np.int32)], (WHITE,) * 3)
     for region, picture in substitutes:
         _paste(page, region.box, picture)
-    only_blank = image.startswith(b"\x89PNG") and not substitutes
+    only_blank = is_one_bit(image) and not substitutes
     return encode_bitonal(page) if only_blank else encode_jpeg(page)
 
 
@@ -54,7 +54,7 @@ def blackened(image: bytes, areas: Sequence[Sequence[Point]]) -> bytes:
         outline = np.round(np.array(area)).astype(np.int32)
         cv2.fillPoly(page, [outline], (BLACK,) * 3)
         cv2.polylines(page, [outline], isClosed=True, color=(BLACK,) * 3, thickness=EDGE)
-    return encode_bitonal(page) if image.startswith(b"\x89PNG") else encode_jpeg(page)
+    return encode_bitonal(page) if is_one_bit(image) else encode_jpeg(page)
 
 
 def _with_colour(page: Image, pictures: Sequence[Image]) -> Image:

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.frame import render
 from hyalen.core.imaging.letters import reading_scale, rescaled, working_scale
+from hyalen.core.imaging.likeness import likeness
 from hyalen.core.imaging.orientation import FindTurn
 from hyalen.core.imaging.pixels import Image, grey, reduced
-from hyalen.core.imaging.quality import advice, likeness, measure_quality
+from hyalen.core.imaging.quality import advice, measure_quality
 from hyalen.core.imaging.sheet import Placed, place_page
 from hyalen.core.imaging.surface import treat_surface
 from hyalen.core.model.geometry import Box

@@ -1,41 +1,55 @@
-"""Whether two pictures are of one thing: a letterhead, a seal, an ornament that comes back."""
+"""Whether two pictures are scans of one thing: a page that was fed twice, a letterhead, a seal that comes back."""
 
 from __future__ import annotations
 
 import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.imaging.pixels import Image, as_uint8, grey
 from hyalen.core.model.geometry import Box
 
-SIDE = 12  # cells of the fingerprint
-MOST_APART = 0.2  # of its bits: what two scans of one print differ in
+MOST_UNLIKE = 52  # bits of 256 in which two scans of one picture may differ
 MOST_SHAPE = 1.12  # times that one picture may be wider beside its height than the other
 
 
-def fingerprint(page: Image, box: Box) -> str:
-    """A picture as hexadecimal digits that are nearly the same for each scan of it.
+def likeness(page: Image, content: Box | None) -> str:
+    """256 bits that two scans of one page share for the greater part; empty where there is no content.
 
-    Whether each cell of a grid is darker than the one to its right and than the one beneath it (difference hash, common
-    practice, no source), after the shape of the box in hundredths.
+    Signs of the differences between neighbours of a 16 x 17 reduction (difference hash) of what is
+    written, so that margins do not count.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        Cleaned.
+    content : Box or None
+        Around what is written, in pixels.
     """
-    part = grey(page)[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)]
-    if part.size == 0 or min(part.shape) < SIDE:
+    whole = Box(0, 0, page.shape[1], page.shape[0])
+    box = content.intersection(whole) if content else whole
+    if content is None or box.width < 40 or box.height < 40:
         return ""
-    small = cv2.resize(cv2.GaussianBlur(part, (5, 5), 0), (SIDE + 1, SIDE + 1), interpolation=cv2.INTER_AREA).astype(
-        int
-    )
-    bits = np.concatenate([(small[:-1, 1:] < small[:-1, :-1]).ravel(), (small[1:, :-1] < small[:-1, :-1]).ravel()])
-    shape = min(0xFFF, round(100 * part.shape[1] / part.shape[0]))
-    return f"{shape:03x}{np.packbits(bits).tobytes().hex()}"
+    part = grey(as_uint8(page[box.top : box.bottom, box.left : box.right]))
+    tiny = cv2.GaussianBlur(cv2.resize(part, (170, 160), interpolation=cv2.INTER_AREA), (0, 0), 2)
+    tiny = cv2.resize(tiny, (17, 16), interpolation=cv2.INTER_AREA).astype(np.int16)
+    bits = (tiny[:, 1:] > tiny[:, :-1]).ravel()
+    return f"{int(''.join('1' if b else '0' for b in bits), 2):064x}"
+
+
+def unlike(a: str, b: str) -> int:
+    """In how many of their bits two likenesses differ."""
+    return (int(a, 16) ^ int(b, 16)).bit_count()
+
+
+def look(page: Image, box: Box) -> str:
+    """A picture's shape, its width by its height in hundredths, and its likeness; empty where that is."""
+    told = likeness(page, box)
+    return f"{min(0xFFF, round(100 * box.width / max(1, box.height))):03x}{told}" if told else ""
 
 
 def alike(first: str, second: str) -> bool:
-    """Whether two fingerprints are of one picture."""
-    if not first or not second or len(first) != len(second):
+    """Whether two looks are of one picture."""
+    if not first or not second:
         return False
     shapes = int(first[:3], 16), int(second[:3], 16)
-    if max(shapes) > MOST_SHAPE * min(shapes):
-        return False
-    differing = (int(first[3:], 16) ^ int(second[3:], 16)).bit_count()
-    return differing <= MOST_APART * 2 * SIDE * SIDE
+    return max(shapes) <= MOST_SHAPE * min(shapes) and unlike(first[3:], second[3:]) <= MOST_UNLIKE

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
-from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Finding
 
 LEAST_DPI = 190.0  # pixels an inch: at 200 dpi readers lose little (common practice, no source)
@@ -119,35 +118,6 @@ def advice(quality: Quality, dpi: float, blank: bool, lost: int = 0, enlarged: f
             )
         )
     return found
-
-
-def likeness(page: Image, content: Box | None) -> str:
-    """256 bits that two scans of one page share for the greater part; empty where there is no content.
-
-    Signs of the differences between neighbours of a 16 x 17 reduction (difference hash) of what is
-    written, so that margins do not count.
-
-    Parameters
-    ----------
-    page : (h, w) or (h, w, 3) uint8
-        Cleaned.
-    content : Box or None
-        Around what is written, in pixels.
-    """
-    whole = Box(0, 0, page.shape[1], page.shape[0])
-    box = content.intersection(whole) if content else whole
-    if content is None or box.width < 40 or box.height < 40:
-        return ""
-    part = grey(as_uint8(page[box.top : box.bottom, box.left : box.right]))
-    tiny = cv2.GaussianBlur(cv2.resize(part, (170, 160), interpolation=cv2.INTER_AREA), (0, 0), 2)
-    tiny = cv2.resize(tiny, (17, 16), interpolation=cv2.INTER_AREA).astype(np.int16)
-    bits = (tiny[:, 1:] > tiny[:, :-1]).ravel()
-    return f"{int(''.join('1' if b else '0' for b in bits), 2):064x}"
-
-
-def unlike(a: str, b: str) -> int:
-    """In how many of their bits two likenesses differ."""
-    return (int(a, 16) ^ int(b, 16)).bit_count()
 
 
 def _busiest(scan: Image, dpi: float, small: Image, small_dpi: float) -> Image:

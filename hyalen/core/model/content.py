@@ -214,7 +214,7 @@ class Region(Frozen):
     coloured : tuple of str
         Ids of the words whose ink is coloured among black ones, as it was measured.
     look : str
-        Of a picture, its fingerprint as hexadecimal digits (`imaging.likeness`), or empty.
+        Of a picture, what tells other scans of it as hexadecimal digits (`imaging.likeness`), or empty.
     """
 
     id: str

@@ -351,7 +351,7 @@ def _languages(content: PageContent) -> Iterator[Doubt]:
 
 def _regions(content: PageContent) -> Iterator[Doubt]:
     for region in content.regions:
-        if region.kind is RegionKind.FIGURE and not (region.alternative_text or "").strip():
+        if region.kind is RegionKind.FIGURE and not region.description:
             yield _about(
                 region,
                 Stage.TAG,

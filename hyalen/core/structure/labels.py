@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
+from hyalen.core.layout.numerals import roman, roman_value
 from hyalen.core.model.document import LabelRange, LabelStyle
-from hyalen.core.structure.numerals import roman, roman_value
 
 _PRINTED = re.compile(r"^\W*(?:page|seite|p\.|s\.)?\W*(?:(?P<number>\d{1,4})(?P<letter>[a-z])?|(?P<roman>[ivxlcdm]+|[IVXLCDM]+))\W*$", re.IGNORECASE)  # fmt: skip
 LARGEST = 5_000  # of a printed number that is taken for a page's

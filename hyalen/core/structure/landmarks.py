@@ -76,7 +76,7 @@ class PageFacts(Frozen):
         Pictures that are no artifacts and have no description.
     redactions : int
     looks : dict of str to str
-        By the id of each picture, its fingerprint (`imaging.likeness`).
+        By the id of each picture, its look (`imaging.likeness`).
     """
 
     marks: tuple[Landmark, ...] = ()

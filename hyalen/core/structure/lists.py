@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
+from hyalen.core.layout.numerals import ROMAN, roman_value
 from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.layout.sizes import CAPITALS, type_size
 from hyalen.core.model.content import PageContent, Region, Role
-from hyalen.core.structure.numerals import ROMAN, roman_value
 
 LEAST_STEP = 0.9  # of the type's size, by which a deeper item stands farther in
 DEEPEST = 5

@@ -44,17 +44,3 @@ export function findWord(content: PageContent | null | undefined, id: string | n
   }
   return null;
 }
-
-/** What a caption explains: what a person has tied it to, else the nearest picture or table. */
-export function explained(content: PageContent | null, caption: Region): Region | null {
-  const others = (content?.regions ?? []).filter((r) => r.kind !== 'text');
-  if (caption.captions === '') return null;
-  if (caption.captions) return others.find((r) => r.id === caption.captions) ?? null;
-  const [l, t, r, b] = boxOf(caption);
-  const away = (o: Region) => {
-    const [ol, ot, or, ob] = boxOf(o);
-    return Math.max(0, ot - b, t - ob) + Math.max(0, ol - r, l - or);
-  };
-  const near = others.filter((o) => away(o) < 0.6 * (content?.dpi ?? 300)).sort((a, c) => away(a) - away(c));
-  return near[0] ?? null;
-}

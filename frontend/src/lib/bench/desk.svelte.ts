@@ -145,7 +145,7 @@ export class Desk {
     if (text && this.page?.id !== text.id) ahead.forget(text.id);
     if (text && this.page?.id === text.id) {
       const own = changed.doubts.filter((d) => d.page_id === text.id);
-      this.page = { ...this.page, revision: text.revision, content: text.content, unknown: text.unknown, settled: text.settled, doubts: own };
+      this.page = { ...this.page, revision: text.revision, content: text.content, unknown: text.unknown, captioned: text.captioned, settled: text.settled, doubts: own };
       ahead.keep(this.page);
       if (selection.region && !findRegion(text.content, selection.region)) selection.clear();
     } else if (this.page && fresh.has(this.page.id)) {

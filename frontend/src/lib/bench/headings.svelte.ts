@@ -87,14 +87,17 @@ export class Headings {
     if (id === undefined || !chosen.length) return;
     const places = chosen.map((h) => ({ page: h.page_id, region: h.region_id }));
     await inTurn(() => notices.attempt(async () => {
-      let change: number | null = null;
+      let change: number | null = null, made = 0;
       try {
         for (let at = 0; at < places.length; at += PORTION) {
           if (places.length > PORTION) this.doing = { done: at, of: places.length };
           const told = await api.setRoles(id, role, places.slice(at, at + PORTION), change);
+          made += told.words;
           if (told.words) change = told.document.undo?.id ?? null;
           desk.apply(told);
         }
+        const left = places.length - made;
+        if (left > 0) notices.notify(`${counted(left, 'block')} had been changed elsewhere, and stayed as ${left === 1 ? 'it is' : 'they are'}.`, 'refused');
       } finally {
         this.doing = null;
       }

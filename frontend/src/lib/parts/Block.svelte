@@ -3,7 +3,7 @@
   import { selection } from '../bench/selection.svelte';
   import { about } from '../bench/about.svelte';
   import { edits } from '../bench/edits.svelte';
-  import { explained, textOf } from '../bench/content';
+  import { findRegion, textOf } from '../bench/content';
   import { api, type LikePicture, type Region, type Role } from '../api/client';
   import { notices } from '../bench/notices.svelte';
   import { headings } from '../bench/headings.svelte';
@@ -45,7 +45,7 @@
     if (await edits.edit({ op: 'set_text', region_id: region.id, text: typed }, false, pageId)) draft = null;
   }
 
-  const explains = $derived(region.role === 'caption' ? explained(desk.page?.content ?? null, region) : null);
+  const explains = $derived(findRegion(desk.page?.content, desk.page?.captioned?.[region.id] ?? null));
   let alike = $state.raw<LikePicture[]>([]);
   $effect(() => {
     if (!open || region.kind !== 'figure' || !region.look || pageId === undefined) return;

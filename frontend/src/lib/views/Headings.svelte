@@ -12,7 +12,7 @@
   /** The document's headings at one look: level, ink, why each is one; beside them its bookmarks. */
   const PAGE = 620, TALLEST = 70; // pixels: how wide a page would be at this scale, the same for all, so that sizes can be compared; the most of a heading's ink
   let board = $state<HTMLDivElement>();
-  const skipped = $derived(new Set(headings.list.flatMap((h, i) => (h.level > (headings.list[i - 1]?.level ?? 0) + 1 ? [i] : []))));
+  const skipped = $derived(headings.list.filter((h) => h.skips).length);
 
   onMount(() => void headings.load());
   $effect(() => {
@@ -66,7 +66,7 @@
 
 <section class="all" aria-label="Headings and bookmarks">
   <header>
-    <h2>Headings <span>{counted(headings.list.length, 'heading')}{skipped.size ? `, ${skipped.size} skip a level` : ''}</span></h2>
+    <h2>Headings <span>{counted(headings.list.length, 'heading')}{skipped ? `, ${skipped} skip a level` : ''}</span></h2>
     {#if headings.doing}<progress max={headings.doing.of} value={headings.doing.done} aria-label="Headings changed"></progress>{/if}
     <span class="tip"><span class="key">1</span>–<span class="key">6</span> level, <span class="key">Alt ←</span> <span class="key">Alt →</span> higher, deeper, <span class="key">P</span> paragraph, <span class="key">A</span> all set alike, <span class="key">Enter</span> on the sheet</span>
     {#if headings.list.length}
@@ -81,12 +81,12 @@
       {#each headings.list as h, at (`${h.page_id}.${h.region_id}`)}
         <div class="row" role="option" aria-selected={at === headings.at || headings.also.has(at)} tabindex={at === headings.at ? 0 : -1} data-at={at}
           style:padding-left="{10 + (h.level - 1) * 26}px" onclick={(e) => choose(e, at)} ondblclick={() => open(h)} onkeydown={onKey}>
-          <span class="sign" class:skips={skipped.has(at)} title={skipped.has(at) ? 'A level is skipped before it' : `Heading ${h.level}`}>H{h.level}</span>
+          <span class="sign" class:skips={h.skips} title={h.skips ? 'A level is skipped before it' : `Heading ${h.level}`}>H{h.level}</span>
           <span class="words">
             <span class="ink" style={ink(h)}></span>
             <span class="text"><bdi>{h.text}</bdi></span>
           </span>
-          <span class="why">{h.reason}{skipped.has(at) ? `${h.reason ? '; ' : ''}a level is skipped before it` : ''}</span>
+          <span class="why">{h.reason}{h.skips ? `${h.reason ? '; ' : ''}a level is skipped before it` : ''}</span>
           <span class="page">{h.position + 1}</span>
         </div>
       {/each}
