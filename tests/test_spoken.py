@@ -87,6 +87,7 @@ def test_what_is_heard_are_the_words_of_the_structure_text_in_its_order(tmp_path
         ("S. 3–5, vgl. Nr. 2", "deu", "Seite 3 bis 5, vergleiche Nummer 2"),
         ("a–b stays", "eng", "a–b stays"),
         ("soft\u00adhyphen", "eng", "softhyphen"),
+        ("The Board\n3 Harbour Street", "eng", "The Board, 3 Harbour Street"),
     ],
 )
 def test_ranges_and_abbreviations_are_read_as_a_person_would(text: str, language: str, wanted: str) -> None:

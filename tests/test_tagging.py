@@ -223,6 +223,8 @@ def test_marks_lead_to_their_notes() -> None:
         page.regions[0].lines[0].words[1].id: "r2",
         page.regions[0].lines[0].words[2].id: "r3",
     }
+    power = raised(ContentMaker().add(Role.PARAGRAPH, "of 40m2 in all").add(Role.NOTE, "2 By hand.").page(), 0, 1, 1)
+    assert note_references(power) == {}
     tree = StructureTree("Lamps", "eng", [page])
     found = elements(tree)
     references = [e for e in found[:-1] if e.S == "/Reference"]

@@ -64,12 +64,13 @@ def judge_words(db: sqlite3.Connection) -> None:
 
 
 def note_facts(db: sqlite3.Connection) -> None:
-    """What the document as a whole is told by, of pages that were read before more of it was noted (migration 11)."""
+    """What the document as a whole is told by and what a person judges, of pages read before more of it was noted (migration 11)."""
     for row in db.execute("SELECT id, roles FROM page WHERE content IS NOT NULL").fetchall():
         content = unpacked(db.execute("SELECT content FROM page WHERE id = ?", (row[0],)).fetchone()[0])
         read_roles = {region: Role(was) for region, (_, was, *_) in json.loads(row[1]).items()}
         facts = page_facts(content, read_roles).model_dump_json(exclude_defaults=True)
         db.execute("UPDATE page SET facts = ? WHERE id = ?", (facts, row[0]))
+        set_judgements(db, row[0], judgements(content))
 
 
 def snapshots_to_decisions(db: sqlite3.Connection) -> None:

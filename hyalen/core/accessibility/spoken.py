@@ -166,7 +166,8 @@ _BEFORE = frozenset({"No.", "Nos.", "p.", "pp.", "Fig.", "c.", "vol.", "Nr.", "S
 
 
 def readable(text: str, language: str) -> str:
-    """The text as a person would read it out: ranges of numbers and usual abbreviations in words."""
+    """The text as a person would read it out: ranges of numbers and usual abbreviations in words, lines that stay apart."""
+    text = re.sub(r"(?<=\w)\n", ", ", text)
     if to := _TO.get(language):
         text = re.sub(r"(?<=\d)\s?–\s?(?=\d)", f" {to} ", text)
     for short, full in _SHORT.get(language, {}).items():

@@ -15,6 +15,7 @@ from hyalen.core.model.found import Style
 ALIKE = 86.0  # of 100: a heading and its entry in the contents
 _NOTE_LABEL = re.compile(r"^(?:([*†‡§¶]{1,3})|\(?(\d{1,3}|[a-z])[).]?)(?=[\s\w\"“„])")
 _MARKS = "*†‡§¶"
+_POWER = re.compile(r"\d*(?:[kcdm]?m|ft|in|yd)[23]")
 _MAIL = re.compile(r"[\w.+-]{1,64}@[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63})+", re.ASCII)
 _WEB = re.compile(r"(?:https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+|www(?:\.[A-Za-z0-9-]+){2,})(?:[:/?#][\w./?%&=~+:#,;@!$*()-]*)?", re.ASCII)  # fmt: skip
 
@@ -76,6 +77,8 @@ def _marks(word: Word) -> set[str]:
     bare = word.text.rstrip('.,;:!?)”"')
     letters = bare.rstrip(_MARKS)
     found = {mark.strip("()[].,;:") for mark in raised}
+    if _POWER.fullmatch(bare):  # of a measure, and no mark
+        return set()
     if letters and letters != bare:
         found.add(bare[len(letters) :])
     return found - {""}
