@@ -99,6 +99,22 @@ def test_one_bit_stays_one_bit_whatever_is_asked(tmp_path: Path, scan: np.ndarra
     assert len(set(sizes.values())) == 1 and sizes[Quality.SMALLEST] < 1.1 * path.stat().st_size
 
 
+def test_what_is_all_picture_is_never_made_larger(tmp_path: Path) -> None:
+    """Layers of a page of few letters around a picture at a low resolution would weigh more than the page."""
+    page = ContentMaker().figure("A tower").page()
+    box = page.regions[0].box
+    image = np.full((page.height, page.width), 250, np.uint8)
+    image[box.top : box.bottom, box.left : box.right] = np.random.default_rng(3).integers(
+        0, 255, (box.height, box.width)
+    )
+    cv2.putText(image, "Torgrunn", (220, 140), cv2.FONT_HERSHEY_SIMPLEX, 1, 30, 2)
+    content = page.model_copy(update={"dpi": 100.0})
+    path = tmp_path / "page"
+    path.write_bytes(encode_jpeg(image))
+    told = weights([Sheet(str(path), content)], Tones.AS_IS)
+    assert told[Quality.SMALLEST] <= told[Quality.BALANCED] <= told[Quality.AS_SCANNED]
+
+
 def test_a_file_of_layers_is_accepted_and_shows_its_figure(tmp_path: Path, judge: Judge) -> None:
     """ISO 19005-2 and 14289-1 by the reference validator; the picture as another renderer than ours shows it."""
     page = ContentMaker().add(Role.HEADING_1, "Torgrunn").figure("A tower").page()

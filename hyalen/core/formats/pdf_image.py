@@ -47,16 +47,21 @@ def page_image(pdf: pikepdf.Pdf, image: bytes, content: PageContent, options: De
         return _whole(pdf, encode_bitonal(as_uint8(np.where(ink_threshold(white, content.dpi), 0, 255))))
     if page.ndim == 3 and (options.tones is Tones.GREY or not is_coloured(page, content.dpi)):
         page = grey(page)
-    if options.quality is Quality.SMALLEST:
-        pictures = [r.box for r in content.everything if r.kind is RegionKind.FIGURE]
-        layers = layered(page, content.dpi, pictures)
-        if layers is not None:
-            return _in_layers(pdf, page, content, layers, pictures)
     if options.quality is Quality.AS_SCANNED:
         return _whole(pdf, encode_jpeg(page))
     small, _ = reduced(page, content.dpi, BALANCED_DPI)
-    coded = encode_jpeg(small, BALANCED_JPEG)
-    return _whole(pdf, coded if len(coded) < len(image) else image)
+    least = min((encode_jpeg(small, BALANCED_JPEG), image), key=len)  # never larger than it came
+    if options.quality is Quality.SMALLEST:
+        pictures = [r.box for r in content.everything if r.kind is RegionKind.FIGURE]
+        layers = layered(page, content.dpi, pictures)
+        made = _in_layers(pdf, page, content, layers, pictures) if layers is not None else None
+        if made is not None and _weight(made) < len(least):
+            return made
+    return _whole(pdf, least)
+
+
+def _weight(made: PageImage) -> int:
+    return sum(len(picture.read_raw_bytes()) for picture in made.pictures.values())
 
 
 def _whole(pdf: pikepdf.Pdf, image: bytes) -> PageImage:
