@@ -12,8 +12,8 @@ from pathlib import Path
 from hyalen import __version__
 from hyalen.commands import UsageError
 from hyalen.core.formats.deliver import FORMATS
-from hyalen.core.formats.format import Quality, Tones
-from hyalen.core.formats.names import checked_pattern
+from hyalen.core.formats.format import Quality, Standard, Tones
+from hyalen.core.formats.names import TOKENS, checked_pattern
 
 DEFAULT_PORT = 8320
 
@@ -57,6 +57,7 @@ def _parser() -> argparse.ArgumentParser:
     serve = commands.add_parser("serve", help="start the application")
     serve.add_argument("--data", type=Path, metavar="DIR", help="where everything is kept")
     serve.add_argument("--port", type=_number(1, 65535), default=DEFAULT_PORT, metavar="N")
+    serve.add_argument("--post", type=Path, metavar="DIR", help="where deliveries are put if that is wanted")
     serve.add_argument("--workers", type=_number(1, 1000), metavar="N")
     serve.set_defaults(run="serve")
 
@@ -64,21 +65,23 @@ def _parser() -> argparse.ArgumentParser:
     batch.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     batch.add_argument("--out", type=Path, required=True, metavar="DIR")
     batch.add_argument("--languages", default="eng", help="eng,fra,... or auto")
-    batch.add_argument("--formats", default="pdf", help=",".join(FORMATS))
+    batch.add_argument("--set", metavar="NAME", help="formats and choices that are kept as a delivery set")
+    batch.add_argument("--data", type=Path, metavar="DIR", help="where the delivery sets are kept")
+    batch.add_argument("--formats", help=",".join(FORMATS))
     batch.add_argument("--pages", default="", metavar="RANGE", help="of each input, for example 1-3,7")
+    batch.add_argument("--quality", type=Quality, choices=list(Quality), help="of pages' pictures in a PDF")
+    batch.add_argument("--tones", type=Tones, choices=list(Tones), help="of pages' pictures in a PDF")
     batch.add_argument(
-        "--quality", type=Quality, choices=list(Quality), default=Quality.AS_SCANNED, help="of pages' pictures in a PDF"
+        "--standard",
+        type=Standard,
+        choices=list(Standard),
+        help="pdf_1_7: PDF/A-2a, PDF/UA-1; pdf_2_0: PDF/A-4, PDF/UA-2",
     )
-    batch.add_argument(
-        "--tones", type=Tones, choices=list(Tones), default=Tones.AS_IS, help="of pages' pictures in a PDF"
-    )
-    batch.add_argument(
-        "--name",
-        type=_pattern,
-        default="{source}",
-        metavar="PATTERN",
-        help="of files: {source}, {title}, {reference}, {number}, {date}",
-    )
+    batch.add_argument("--attach-source", action="store_true", help="put each input into its PDF")
+    batch.add_argument("--joined", metavar="TITLE", help="make one file of all inputs")
+    batch.add_argument("--password-file", type=Path, metavar="FILE", help="holds the password of encrypted inputs")
+    told = ", ".join(f"{{{token}}}" for token in TOKENS)
+    batch.add_argument("--name", type=_pattern, metavar="PATTERN", help=f"of files: {told}; a/b makes a folder")
     batch.add_argument("--workers", type=_number(1, 1000), metavar="N")
     batch.add_argument("--recursive", action="store_true", help="take folders in named folders too")
     batch.add_argument("--replace", action="store_true", help="overwrite files in DIR")

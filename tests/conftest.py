@@ -76,13 +76,14 @@ class Judge:
         self.cases: list[str] = []
 
     def accepts(self, path: Path) -> None:
-        """Have a PDF judged as PDF/A-2a, and as PDF/UA-1 if it says that it is that."""
+        """Have a PDF judged as the PDF/A that it says it is, and as PDF/UA if it says that it is that."""
         copy = self._directory / f"{len(self.cases)}-{path.name}"
         copy.write_bytes(path.read_bytes())
-        self.cases.append(f"2a:{copy}")
         with pikepdf.open(copy) as pdf:
-            if "pdfuaid:part" in pdf.open_metadata():
-                self.cases.append(f"ua1:{copy}")
+            told = pdf.open_metadata()
+            self.cases.append(f"{told['pdfaid:part']}{told.get('pdfaid:conformance', '').lower()}:{copy}")
+            if "pdfuaid:part" in told:
+                self.cases.append(f"ua{told['pdfuaid:part']}:{copy}")
 
     def findings(self) -> list[str]:
         library = Path(__file__).parent.parent / ".venv/judge"

@@ -87,4 +87,4 @@ def test_a_redacted_page_leaves_by_a_set_and_has_a_record(page: Page, server: Se
     with pikepdf.open(path) as pdf:
         assert any(x.get("/ImageMask") for x in pdf.pages[0].Resources.XObject.values())
     told = server.http.get("/deliveries/1/record").json()
-    assert told["redacted_areas"] == 1 and told["options"]["quality"] == "smallest"
+    assert told["documents"][0]["redacted_areas"] == 1 and told["options"]["quality"] == "smallest"

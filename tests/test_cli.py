@@ -6,12 +6,16 @@ import json
 import shutil
 from pathlib import Path
 
+import pikepdf
 import pytest
 
 from bench.material import Case
 from hyalen.cli import main
+from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.model.document import DocumentContent
 from hyalen.demo.spoil import Spoiling, spoil
+from hyalen.store.sets import DeliverySet
+from hyalen.store.store import Store
 from tests.conftest import Judge, Pages
 
 
@@ -60,6 +64,31 @@ def test_two_inputs_of_one_name_do_not_overwrite_each_other(tmp_path: Path, smal
     inputs = [str(tmp_path / n / "scan.png") for n in ("a", "b")]
     assert main(["batch", *inputs, "--out", str(tmp_path / "out"), "--formats", "txt", "--replace"]) == 0
     assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["scan-2.txt", "scan.txt"]
+
+
+def test_a_kept_set_makes_one_file_of_all(tmp_path: Path, small_scan: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    store = Store(tmp_path / "data")
+    store.sets.save("Web", DeliverySet(formats=("pdf",), options=DeliveryOptions(name="{batch}/{source}")))
+    store.close()
+    shutil.copy(small_scan, tmp_path / "a.png")
+    shutil.copy(small_scan, tmp_path / "b.png")
+    told = ["batch", str(tmp_path / "a.png"), str(tmp_path / "b.png"), "--out", str(tmp_path / "out")]
+    told += [
+        "--set",
+        "web",
+        "--data",
+        str(tmp_path / "data"),
+        "--joined",
+        "Box 7",
+        "--standard",
+        "pdf_2_0",
+        "--attach-source",
+    ]
+    assert main(told) == 0
+    assert capsys.readouterr().out.splitlines() == ["a.png\t1 page\tBox-7/Box-7.pdf", "b.png\t1 page\tBox-7/Box-7.pdf"]
+    with pikepdf.open(tmp_path / "out" / "Box-7" / "Box-7.pdf") as pdf:
+        assert len(pdf.pages) == 2 and sorted(pdf.attachments) == ["a.png", "b.png"] and pdf.pdf_version == "2.0"
+    assert main([*told, "--set", "archive"]) == 2
 
 
 @pytest.mark.parametrize("option", [["--languages", "eng,xyz"], ["--formats", "pdf,wpd"], ["--formats", ","]])

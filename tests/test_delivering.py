@@ -175,7 +175,7 @@ def order(client: TestClient, formats: list[str], **options: Any) -> list[dict[s
     body = {"formats": formats, "options": options, "made_by": "E. Sandvik"}
     assert client.post("/api/batches/1/deliveries", json=body).status_code == 202
     until = time.monotonic() + 120
-    while (batch := client.get("/api/batches/1").json())["documents"][0]["delivering"] and time.monotonic() < until:
+    while (batch := client.get("/api/batches/1").json())["making"] and time.monotonic() < until:
         time.sleep(0.1)
     assert not batch["failed"]
     found: list[dict[str, Any]] = batch["deliveries"]
@@ -216,7 +216,11 @@ def test_the_record_says_what_was_made_and_the_bag_is_whole(client: TestClient) 
     data = client.get(f"/api/deliveries/{made['id']}/file").content
     told = json.loads(client.get(f"/api/deliveries/{made['id']}/record").content)
     assert told["sha256"] == hashlib.sha256(data).hexdigest() and told["by"] == "E. Sandvik"
-    assert told["options"]["quality"] == "balanced" and told["up_to_date"] and told["redacted_areas"] == 0
+    assert told["options"]["quality"] == "balanced" and told["up_to_date"]
+    (part,) = told["documents"]
+    assert part["redacted_areas"] == 0 and part["source"]["file"] == "Some scan.pdf"
+    page = client.get(f"/api/deliveries/{made['id']}/record.html").text
+    assert told["sha256"] in page and "E. Sandvik" in page and '<html lang="en">' in page
     with zipfile.ZipFile(io.BytesIO(client.get("/api/batches/1/bag").content)) as archive:
         files = {n.partition("/")[2]: archive.read(n) for n in archive.namelist()}
     assert files["bagit.txt"].startswith(b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n")

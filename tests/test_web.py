@@ -73,7 +73,7 @@ def wait(client: TestClient, batch: int) -> dict:
     while True:
         state = client.get(f"/api/batches/{batch}").json()
         pending = sum(n for s in state["progress"].values() for k, n in s.items() if k in ("waiting", "running"))
-        if not pending and not any(d["delivering"] for d in state["documents"]):
+        if not pending and not state["making"]:
             return state
         assert time.monotonic() < end
         time.sleep(0.1)

@@ -15,18 +15,19 @@ from pathlib import Path
 from tqdm import tqdm
 
 from hyalen.commands import SOME_FAILED, UsageError
-from hyalen.commands.usage import told_files, told_limits, writable
+from hyalen.commands.usage import default_data, told_files, told_limits, writable
 from hyalen.core.formats.deliver import FORMATS
-from hyalen.core.formats.format import DeliveryOptions
-from hyalen.core.formats.names import free_name, shown, stem_by
+from hyalen.core.formats.names import free_name, shown
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.read import AUTO
 from hyalen.core.reading.engine import EngineError, installed_languages
+from hyalen.store.database import DATABASE
 from hyalen.store.held import Held, InUse
-from hyalen.store.records import DeliveryRecord
-from hyalen.store.store import DATABASE, Store
+from hyalen.store.sets import DeliverySet, NoSuchSet, kept_set
+from hyalen.store.store import Store
 from hyalen.work.foreman import Event, Foreman
 from hyalen.work.intake import take_in_file
+from hyalen.work.posting import put_beside
 from hyalen.work.trouble import is_full
 from hyalen.work.workers import default_workers
 
@@ -51,6 +52,26 @@ def parse_languages(value: str) -> list[str]:
     return codes
 
 
+def parse_order(told: argparse.Namespace) -> DeliverySet:
+    """What is to be made: the set that is named, with what is told beside it."""
+    try:
+        kept = kept_set(told.data or default_data(), told.set) if told.set else DeliverySet(formats=("pdf",))
+    except NoSuchSet as error:
+        raise UsageError(str(error)) from error
+    chosen = {
+        "keep_running_heads": told.keep_running_heads or None,
+        "join_tables": told.join_tables or None,
+        "quality": told.quality,
+        "tones": told.tones,
+        "standard": told.standard,
+        "attach_source": told.attach_source or None,
+        "joined": told.joined is not None or None,
+        "name": told.name,
+    }
+    options = kept.options.model_copy(update={k: v for k, v in chosen.items() if v is not None} | {"post": False})
+    return DeliverySet(formats=tuple(parse_formats(told.formats)) if told.formats else kept.formats, options=options)
+
+
 def parse_formats(value: str) -> list[str]:
     formats = [f.strip().lower() for f in value.split(",") if f.strip()]
     unknown = [f for f in formats if f not in FORMATS]
@@ -60,14 +81,15 @@ def parse_formats(value: str) -> list[str]:
 
 
 def run(told: argparse.Namespace) -> int:
-    languages, formats = parse_languages(told.languages), parse_formats(told.formats)
+    languages, order = parse_languages(told.languages), parse_order(told)
+    told.password = told.password_file.read_text("utf8").strip("\r\n") if told.password_file else ""
     with writable(told.out):
         inputs = told_files(told.inputs, told.recursive)
     clear_stray()
     with tempfile.TemporaryDirectory(prefix=PREFIX) as directory, Held(Path(directory), "a batch"):
         store = Store(Path(directory))
         try:
-            return _batch(store, told, inputs, languages, formats)
+            return _batch(store, told, inputs, languages, order)
         finally:
             store.close()
 
@@ -85,23 +107,12 @@ def clear_stray() -> None:
 
 
 def _batch(
-    store: Store, told: argparse.Namespace, inputs: Sequence[Path], languages: list[str], formats: list[str]
+    store: Store, told: argparse.Namespace, inputs: Sequence[Path], languages: list[str], order: DeliverySet
 ) -> int:
-    limits = told_limits()
-    foreman = Foreman(
-        store,
-        told.workers or default_workers(),
-        limits,
-        formats,
-        DeliveryOptions(
-            keep_running_heads=told.keep_running_heads,
-            join_tables=told.join_tables,
-            quality=told.quality,
-            tones=told.tones,
-            name=told.name,
-        ),
-    )
-    batch_id = store.documents.add_batch("batch", languages)
+    limits, options = told_limits(), order.options
+    at_once = () if options.joined else order.formats
+    foreman = Foreman(store, told.workers or default_workers(), limits, at_once, options)
+    batch_id = store.documents.add_batch(told.joined or "batch", languages)
     finished = threading.Event()
     progress = tqdm(total=0, unit="page", disable=None, file=sys.stderr)
 
@@ -115,14 +126,19 @@ def _batch(
     full = False
     try:
         for path in inputs:
-            document = take_in_file(store, foreman.attendant, batch_id, path, limits, told.pages).document
+            document = take_in_file(
+                store, foreman.attendant, batch_id, path, limits, told.pages, told.password
+            ).document
             foreman.wake()
             if document is not None:
                 progress.total = (progress.total or 0) + store.documents.document(document).page_count
                 progress.refresh()
-        while not foreman.idle() and not foreman.lacks_space:
-            finished.wait(timeout=0.3)
-            finished.clear()
+        _await(foreman, finished)
+        if options.joined and not foreman.lacks_space:
+            read = [d.id for d in store.documents.of_batch(batch_id) if store.pages.read_ids(d.id)]
+            if read:
+                foreman.ask_for(read, order.formats, options)
+                _await(foreman, finished)
         full = foreman.lacks_space
     except (OSError, sqlite3.Error) as error:
         if not is_full(error):
@@ -131,7 +147,7 @@ def _batch(
     finally:
         foreman.stop()
         progress.close()
-    code = _hand_out(store, batch_id, told.out, told.replace, told.name)
+    code = _hand_out(store, batch_id, told.out, told.replace)
     if full:
         raise UsageError(
             f"there is no space left in {tempfile.gettempdir()}: not all was done; make room or set TMPDIR to another folder"
@@ -139,31 +155,38 @@ def _batch(
     return code
 
 
-def _hand_out(store: Store, batch_id: int, out: Path, replace: bool, told_name: str) -> int:
+def _await(foreman: Foreman, finished: threading.Event) -> None:
+    """Until nothing is left to do, or there is no space to do it."""
+    while not foreman.idle() and not foreman.lacks_space:
+        finished.wait(timeout=0.3)
+        finished.clear()
+
+
+def _hand_out(store: Store, batch_id: int, out: Path, replace: bool) -> int:
     """Copy the deliveries into `out`, say what was made, and name what failed."""
     failed = [f"{p.file}: {p.reason}" for p in store.documents.problems(batch_id)]
     for each in store.tasks.failed(batch_id):
         where = "delivery" if each.page is None else f"page {each.page + 1}"
         failed.append(f"{each.source_name}, {where}: {each.task.reason}")
-    by_document: dict[int, list[DeliveryRecord]] = {}
-    for delivery in store.deliveries.of_batch(batch_id):
-        by_document.setdefault(delivery.document_id, []).append(delivery)
-    written: set[str] = set()
+    deliveries = store.deliveries.of_batch(batch_id)
+    written: dict[int, Path] = {}
     for document in store.documents.of_batch(batch_id):
-        names = []
-        for delivery in by_document.get(document.id, []):
-            taken = written if replace else written | {p.name for p in out.iterdir()}
-            stem = stem_by(told_name, store.documents.name_parts(document))
-            name = free_name(stem, FORMATS[delivery.format].ending, taken)
+        for delivery in (d for d in deliveries if d.document_id == document.id):
+            target = out / delivery.name
             try:
-                put_beside(store.blobs.path(delivery.blob), out / name)
+                target.parent.mkdir(parents=True, exist_ok=True)
+                taken = {p.name for p in target.parent.iterdir()} if not replace else set()
+                taken |= {p.name for p in written.values() if p.parent == target.parent}
+                target = target.with_name(free_name(target.stem, target.suffix.lstrip("."), taken))
+                put_beside(store.blobs.path(delivery.blob), target)
             except OSError as error:
                 failed.append(
-                    f"{document.source_name}: {name} could not be written to {shown(str(out))} ({error.strerror})"
+                    f"{document.source_name}: {delivery.name} could not be written to {shown(str(out))} ({error.strerror})"
                 )
                 continue
-            written.add(name)
-            names.append(name)
+            written[delivery.id] = target
+        named = (written[d.id] for d in deliveries if document.id in d.documents and d.id in written)
+        names = [str(each.relative_to(out)) for each in named]
         pages = len(store.pages.read_ids(document.id))
         counts = f"{pages} page{'s' * (pages != 1)}"
         if pages < document.page_count:
@@ -172,17 +195,3 @@ def _hand_out(store: Store, batch_id: int, out: Path, replace: bool, told_name: 
     for line in failed:
         print(f"failed: {line}", file=sys.stderr)
     return SOME_FAILED if failed else 0
-
-
-def put_beside(source: Path, target: Path) -> None:
-    """Copy a file so that under its name there is all of it or nothing."""
-    beside = target.with_name(f".hyalen-{os.getpid()}.part")
-    try:
-        with beside.open("wb") as file, source.open("rb") as data:
-            shutil.copyfileobj(data, file, 1 << 20)
-            file.flush()
-            os.fsync(file.fileno())
-        beside.replace(target)
-    except BaseException:
-        beside.unlink(missing_ok=True)
-        raise

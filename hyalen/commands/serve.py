@@ -5,20 +5,12 @@ from __future__ import annotations
 import argparse
 import logging
 import socket
-from pathlib import Path
+from contextlib import nullcontext
 
 from hyalen.commands import UsageError
-from hyalen.commands.usage import told_limits, writable
-from hyalen.settings import Environment
+from hyalen.commands.usage import default_data, told_limits, writable
 from hyalen.store.held import Held
 from hyalen.work.workers import default_workers
-
-
-def default_data() -> Path:
-    """HYALEN_DATA, or the user's data directory."""
-    from platformdirs import user_data_path
-
-    return Environment().data or Path(user_data_path("hyalen"))
 
 
 def run(told: argparse.Namespace) -> int:
@@ -35,8 +27,8 @@ def run(told: argparse.Namespace) -> int:
         listening.bind(("127.0.0.1", told.port))
     except OSError as error:
         raise UsageError(f"port {told.port} cannot be used ({error.strerror}); choose another with --port") from error
-    with writable(data), Held(data, address):
-        app = make_app(data, workers=told.workers or default_workers(), limits=limits)
+    with writable(data), Held(data, address), writable(told.post) if told.post else nullcontext():
+        app = make_app(data, workers=told.workers or default_workers(), limits=limits, post=told.post)
         print(f"Hyalen is at {address}", flush=True)
         # An open browser listens for events without end; stopping must not wait for it.
         config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2)

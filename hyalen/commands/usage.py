@@ -46,6 +46,13 @@ def writable(directory: Path) -> Iterator[None]:
         raise UsageError(str(error)) from error
 
 
+def default_data() -> Path:
+    """HYALEN_DATA, or the user's data directory."""
+    from platformdirs import user_data_path
+
+    return Environment().data or Path(user_data_path("hyalen"))
+
+
 def told_limits() -> Limits:
     """The limits as the environment sets them."""
     try:

@@ -12,6 +12,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
+DATABASE = "hyalen.sqlite3"  # its name in a data directory
 Row = sqlite3.Row
 Upgrade = Callable[[sqlite3.Connection], None]
 

@@ -14,9 +14,9 @@ from hyalen.store.database import Database
 from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFound, ProblemRecord
 from hyalen.store.tasks import Tasks
 
-BATCH = "id, name, languages, created, particulars"
+BATCH = "id, name, languages, created, particulars, paused"
 DOCUMENT = """labels, particulars, abbreviations, bookmarks, id, batch_id, source_name, source_blob, stem, position, title, language, found_language, languages,
-  first_languages, page_count, settled, duplex, note, revision"""
+  first_languages, page_count, settled, duplex, note, cautions, revision"""
 
 
 class Documents:
@@ -60,6 +60,12 @@ class Documents:
             told = particulars.model_dump_json(exclude_defaults=True)
             db.execute("UPDATE batch SET particulars = ? WHERE id = ?", (told, batch_id))
 
+    def pause(self, batch_id: int, paused: bool) -> None:
+        """Have work on a batch rest, or go on."""
+        self.batch(batch_id)
+        with self.database.write() as db:
+            db.execute("UPDATE batch SET paused = ? WHERE id = ?", (int(paused), batch_id))
+
     # Documents
 
     def keep_picture(self, document_id: int, blob: str) -> None:
@@ -71,7 +77,15 @@ class Documents:
         """The names of such images."""
         return [r["blob"] for r in self.database.rows("SELECT blob FROM picture WHERE document_id = ?", document_id)]
 
-    def add(self, batch_id: int, source_name: str, source_blob: str, pages: int | Sequence[int], note: str = "") -> int:
+    def add(
+        self,
+        batch_id: int,
+        source_name: str,
+        source_blob: str,
+        pages: int | Sequence[int],
+        note: str = "",
+        cautions: Sequence[str] = (),
+    ) -> int:
         """A document with its pages, and a task for each; `pages` is how many the file has, or which of them count."""
         indices = range(pages) if isinstance(pages, int) else pages
         batch = self.batch(batch_id)
@@ -80,12 +94,12 @@ class Documents:
         with self.database.write() as db:
             cursor = db.execute(
                 """INSERT INTO document (batch_id, position, source_name, stem, source_blob, title, languages,
-                     first_languages, page_count, note, particulars, first_particulars)
+                     first_languages, page_count, note, particulars, first_particulars, cautions)
                    VALUES (?, (SELECT coalesce(max(position), 0) + 1 FROM document WHERE batch_id = ?),
-                     ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+                     ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
                 (
                     batch_id, batch_id, source_name, stem, source_blob, stem, languages, languages, len(indices), note,
-                    told, told,
+                    told, told, json.dumps(list(cautions)),
                 ),
             )  # fmt: skip
             document_id = int(cursor.lastrowid or 0)
@@ -105,6 +119,10 @@ class Documents:
             raise NotFound(f"There is no document {document_id}.")
         return DocumentRecord.of(row)
 
+    def has(self, document_id: int) -> bool:
+        """Whether there is such a document."""
+        return self.database.row("SELECT 1 FROM document WHERE id = ?", document_id) is not None
+
     def name_parts(self, document: DocumentRecord) -> dict[str, str]:
         """What the name of a delivered file may be made of (`names.TOKENS`)."""
         return {
@@ -113,6 +131,7 @@ class Documents:
             "reference": document.particulars.reference or document.stem,
             "number": f"{document.position:03}",
             "date": time.strftime("%Y-%m-%d"),
+            "batch": self.batch(document.batch_id).name,
         }
 
     def of_batch(self, batch_id: int) -> list[DocumentRecord]:

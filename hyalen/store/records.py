@@ -28,13 +28,14 @@ def _bookmarks(value: str) -> tuple[BookmarkEntry, ...] | None:
 
 @dataclass(frozen=True, slots=True)
 class BatchRecord:
-    """`particulars` are told of each document that is brought in to it."""
+    """`particulars` are told of each document that is brought in to it; while it is paused, work on it rests."""
 
     id: int
     name: str
     languages: tuple[str, ...]
     created: float
     particulars: Particulars
+    paused: bool
 
     @classmethod
     def of(cls, row: Row) -> BatchRecord:
@@ -42,6 +43,7 @@ class BatchRecord:
             **named(row, "id", "name", "created"),
             languages=tuple(json.loads(row["languages"])),
             particulars=Particulars.model_validate_json(row["particulars"]),
+            paused=bool(row["paused"]),
         )
 
 
@@ -73,6 +75,7 @@ class DocumentRecord:
     settled: bool
     duplex: bool
     note: str
+    cautions: tuple[str, ...]
     revision: int
     labels: tuple[LabelRange, ...]
     particulars: Particulars
@@ -91,6 +94,7 @@ class DocumentRecord:
             first_languages=tuple(json.loads(row["first_languages"])),
             settled=bool(row["settled"]),
             duplex=bool(row["duplex"]),
+            cautions=tuple(json.loads(row["cautions"])),
             labels=tuple(LabelRange.model_validate(r) for r in json.loads(row["labels"])),
             particulars=Particulars.model_validate_json(row["particulars"]),
             abbreviations=tuple(Abbreviation.model_validate(a) for a in json.loads(row["abbreviations"])),
@@ -304,7 +308,10 @@ class ProblemRecord:
 
 @dataclass(frozen=True, slots=True)
 class DeliveryRecord:
-    """A file that was made, and how good the text was then: words, wrong ones to be expected, what a sample told."""
+    """A file that was made, and how good the text was then: words, wrong ones to be expected, what a sample told.
+
+    `documents` are those that it consists of, `document_id` the first.
+    """
 
     id: int
     document_id: int
@@ -320,12 +327,14 @@ class DeliveryRecord:
     found_right: int
     options: dict[str, Any]
     made_by: str
+    documents: tuple[int, ...]
 
     @classmethod
     def of(cls, row: Row) -> DeliveryRecord:
         told = ("words", "expected", "looked_at", "found_right", "made_by")
         names = ("id", "document_id", "format", "name", "blob", "size", "edition", "made", *told)
-        return cls(**named(row, *names), options=json.loads(row["options"]))
+        documents = tuple(json.loads(row["documents"])) if row["documents"] else (row["document_id"],)
+        return cls(**named(row, *names), options=json.loads(row["options"]), documents=documents)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import sqlite3
 import time
+from contextlib import closing, suppress
+from pathlib import Path
 from typing import NamedTuple
 
 from pydantic import Field
 
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.model.geometry import Frozen
-from hyalen.store.database import Database
+from hyalen.store.database import DATABASE, Database
 from hyalen.store.records import NotFound
 
 
@@ -24,6 +27,29 @@ class NamedSet(NamedTuple):
     id: int
     name: str
     value: DeliverySet
+
+
+class NoSuchSet(ValueError):
+    """There is no set of that name; the message says which there are."""
+
+
+def kept_set(directory: Path, name: str) -> DeliverySet:
+    """A set that is kept in a data directory, which may be in use.
+
+    Raises
+    ------
+    NoSuchSet
+    """
+    path = directory / DATABASE
+    rows: list[tuple[str, str]] = []
+    if path.is_file():
+        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as db, suppress(sqlite3.Error):
+            rows = db.execute("SELECT name, value FROM delivery_set ORDER BY name").fetchall()
+    found = {each.casefold(): value for each, value in rows}
+    if name.casefold() not in found:
+        known = f"there are {', '.join(each for each, _ in rows)}" if rows else "none is kept there"
+        raise NoSuchSet(f"there is no delivery set {name!r} in {directory}; {known}")
+    return DeliverySet.model_validate_json(found[name.casefold()])
 
 
 class DeliverySets:

@@ -10,7 +10,7 @@ from hyalen.store.arrangement import Arrangement
 from hyalen.store.blobs import Blobs
 from hyalen.store.contents import Contents
 from hyalen.store.course import Course
-from hyalen.store.database import Database
+from hyalen.store.database import DATABASE, Database
 from hyalen.store.decisions import Decisions
 from hyalen.store.deliveries import Deliveries
 from hyalen.store.documents import Documents
@@ -29,7 +29,6 @@ from hyalen.store.treatments import Treatments
 from hyalen.store.upgrade import judge_words, note_facts, snapshots_to_decisions
 from hyalen.store.wordlists import WordLists
 
-DATABASE = "hyalen.sqlite3"
 _FILES = """
   SELECT source_blob AS name, id AS document_id FROM document
   UNION SELECT original_blob, document_id FROM page UNION SELECT cleaned_blob, document_id FROM page
@@ -113,6 +112,13 @@ class Store:
         of_batch = "document_id IN (SELECT id FROM document WHERE batch_id = ?)"
         self._delete("DELETE FROM batch WHERE id = ?", batch_id, of_batch)
 
+    def forget_delivery(self, delivery_id: int) -> None:
+        """A file that was made."""
+        blob = self.deliveries.delivery(delivery_id).blob
+        with self.blobs.removing():
+            self.deliveries.forget(delivery_id)
+            self.blobs.remove({blob} - set(self._files("name = ?", blob)))
+
     def _delete(self, statement: str, value: int, theirs: str) -> None:
         with self.blobs.removing():
             with self.database.write() as db:
@@ -143,6 +149,6 @@ class Store:
             self.tasks.forget_stopped(db, page.id)
             self.course.advance(db, page.id)
 
-    def _files(self, where: str, *values: int) -> list[str]:
+    def _files(self, where: str, *values: int | str) -> list[str]:
         rows = self.database.rows(f"SELECT DISTINCT name FROM ({_FILES}) WHERE name IS NOT NULL AND {where}", *values)
         return [r["name"] for r in rows]

@@ -69,10 +69,11 @@ class Tasks:
     def next(self, limit: int) -> list[TaskRecord]:
         """The next tasks: deliveries first, then pages further on, so that documents are finished one by one.
 
-        A sheet scanned on both sides is cleaned when both are here; of one page and stage one task runs at a time.
+        Those of a batch that is paused wait. A sheet scanned on both sides is cleaned when both are here; of one page and stage one task runs at a time.
         """
         rows = self.database.rows(
             f"""SELECT {COLUMNS} FROM task WHERE state = 'waiting'
+                  AND batch_id NOT IN (SELECT id FROM batch WHERE paused)
                   AND NOT (stage = 'clean' AND document_id IN (SELECT id FROM document WHERE duplex = 1)
                     AND EXISTS (SELECT 1 FROM task b WHERE b.document_id = task.document_id AND b.stage = 'bring_in'
                       AND b.state IN ('waiting', 'running')))
@@ -176,16 +177,14 @@ class Tasks:
         )
         return {r["document_id"]: r["n"] for r in rows}
 
-    def deliveries_under_way(self, batch_id: int) -> dict[int, list[str]]:
-        """The formats that are being made of each document."""
-        found: dict[int, list[str]] = {}
-        for row in self.database.rows(
-            """SELECT document_id, settings FROM task
-               WHERE batch_id = ? AND stage = 'deliver' AND state IN ('waiting', 'running')""",
+    def deliveries_under_way(self, batch_id: int) -> list[TaskRecord]:
+        """What is being made of a batch, or waits for it."""
+        rows = self.database.rows(
+            f"""SELECT {COLUMNS} FROM task
+                WHERE batch_id = ? AND stage = 'deliver' AND state IN ('waiting', 'running') ORDER BY id""",
             batch_id,
-        ):
-            found.setdefault(row["document_id"], []).append(json.loads(row["settings"])["format"])
-        return found
+        )
+        return [TaskRecord.of(row) for row in rows]
 
     def progress(self, batch_id: int) -> dict[str, dict[str, int]]:
         """Tasks by stage and state."""

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
+from hyalen.core.formats.format import DeliveryOptions, Quality
 from hyalen.core.model.content import PageContent
 from hyalen.core.proofing.unknown import unknown_words
 from hyalen.core.structure.captions import captioned
 from hyalen.core.structure.labels import page_labels
+from hyalen.store.deliveries import Order
 from hyalen.store.outcome import Outcome
-from hyalen.store.records import ChangeRecord, DoubtRecord, PageRecord, PageState
+from hyalen.store.records import ChangeRecord, DeliveryRecord, DoubtRecord, PageRecord, PageState, TaskRecord
 from hyalen.store.store import Store
 from hyalen.web.schemas import (
     Batch,
@@ -23,19 +25,21 @@ from hyalen.web.schemas import (
     FileProblem,
     Left,
     LeftInBatch,
+    Making,
     OpenDoubt,
     Page,
     PageSummary,
     PageText,
     RemovedPage,
 )
+from hyalen.web.services import Services
 
 
-def batch_of(store: Store, batch_id: int) -> Batch:
+def batch_of(given: Services, batch_id: int) -> Batch:
     """The whole state of a batch."""
+    store = given.store
     batch, tasks = store.documents.batch(batch_id), store.tasks
     busy, failed = tasks.open_by_document(batch_id), tasks.failed(batch_id)
-    delivering = tasks.deliveries_under_way(batch_id)
     left = store.doubts.left_in_batch(batch_id)
     documents = [
         DocumentSummary(
@@ -47,11 +51,11 @@ def batch_of(store: Store, batch_id: int) -> Batch:
             languages=list(d.languages),
             pages=d.page_count,
             note=d.note,
+            cautions=list(d.cautions),
             doubts=store.doubts.count_document(d.id),
             busy=busy.get(d.id, 0),
             failed=sum(f.task.document_id == d.id for f in failed),
             unread=store.pages.unread(d.id) if not busy.get(d.id) else [],
-            delivering=delivering.get(d.id, []),
         )
         for d in store.documents.of_batch(batch_id)
     ]
@@ -60,6 +64,7 @@ def batch_of(store: Store, batch_id: int) -> Batch:
         name=batch.name,
         languages=list(batch.languages),
         particulars=batch.particulars,
+        paused=batch.paused,
         documents=documents,
         doubts=store.doubts.count_batch(batch_id),
         left=LeftInBatch(words=left.words, expected=round(left.expected, 1), between=left.between),
@@ -80,11 +85,14 @@ def batch_of(store: Store, batch_id: int) -> Batch:
             Delivery(
                 id=r.id,
                 document_id=r.document_id,
+                documents=list(r.documents),
+                options=r.options,
+                larger=_larger(store, r),
                 format=r.format,
                 name=r.name,
                 size=r.size,
                 made=r.made,
-                current=r.edition == store.deliveries.edition(r.document_id),
+                current=store.deliveries.is_current(r),
                 words=r.words,
                 expected=r.expected,
                 looked_at=r.looked_at,
@@ -92,7 +100,35 @@ def batch_of(store: Store, batch_id: int) -> Batch:
             )
             for r in store.deliveries.of_batch(batch_id)
         ],
+        making=[_making(given, task) for task in tasks.deliveries_under_way(batch_id)],
     )
+
+
+def _making(given: Services, task: TaskRecord) -> Making:
+    order = Order.of(task)
+    return Making(
+        task=task.id,
+        documents=list(order.documents),
+        format=order.format,
+        pages=sum(given.store.documents.document(d).page_count for d in order.documents),
+        reached=given.foreman.pages_reached(task.id),
+        state=task.state,
+    )
+
+
+def _larger(store: Store, made: DeliveryRecord) -> str:
+    """Why a PDF is larger than the files that it was made of, where it is."""
+    if made.format != "pdf" or made.options.get("pages"):
+        return ""
+    options = DeliveryOptions.model_validate(made.options)
+    came = store.blobs.size(store.documents.document(d).source_blob for d in made.documents if store.documents.has(d))
+    if made.size <= came or not came:
+        return ""
+    if options.attach_source:
+        return "Larger than it came: its source lies within it."
+    if options.quality is Quality.AS_SCANNED:
+        return "Larger than it came: its pages were cleaned and are kept without loss. Balanced or smallest is smaller."
+    return "Larger than it came: what is read and its tags come on top of pictures that were small already."
 
 
 def head_of(store: Store, document_id: int) -> DocumentHead:

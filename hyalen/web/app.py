@@ -40,10 +40,10 @@ PROBLEM = {"application/problem+json": {"schema": {"$ref": "#/components/schemas
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(data: Path, workers: int | None = None, limits: Limits | None = None) -> FastAPI:
-    """The ASGI application over a data directory."""
+def make_app(data: Path, workers: int | None = None, limits: Limits | None = None, post: Path | None = None) -> FastAPI:
+    """The ASGI application over a data directory; what is made may be put into the folder `post`."""
     store = Store(data)
-    foreman = Foreman(store, workers or default_workers(), limits)
+    foreman = Foreman(store, workers or default_workers(), limits, post=post)
 
     showing = Attendant()
 

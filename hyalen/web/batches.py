@@ -10,6 +10,7 @@ from starlette.datastructures import UploadFile
 from hyalen import __version__
 from hyalen.core.decisions.roles import roles_for
 from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.names import shown
 from hyalen.core.languages import is_right_to_left, language_name, language_tag
 from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.document import Particulars
@@ -30,6 +31,7 @@ from hyalen.web.schemas import (
     Intake,
     Language,
     NewBatch,
+    Pause,
     RoleRule,
     Started,
 )
@@ -62,6 +64,7 @@ def about(given: Given, accept_language: str = Header(default="en")) -> About:
         sure=SURE,
         largest_file=given.foreman.limits.bytes,
         lacks_space=given.foreman.lacks_space,
+        post=shown(str(given.foreman.post)) if given.foreman.post else None,
     )
 
 
@@ -90,12 +93,12 @@ def list_batches(given: Given) -> list[BatchSummary]:
 @router.post("/batches", status_code=201)
 def add_batch(new: NewBatch, given: Given) -> Batch:
     check_languages(new.languages)
-    return batch_of(given.store, given.store.documents.add_batch(new.name.strip() or "Batch", new.languages))
+    return batch_of(given, given.store.documents.add_batch(new.name.strip() or "Batch", new.languages))
 
 
 @router.get("/batches/{batch_id}")
 def get_batch(batch_id: Id, given: Given) -> Batch:
-    return batch_of(given.store, batch_id)
+    return batch_of(given, batch_id)
 
 
 @router.put("/batches/{batch_id}/particulars")
@@ -107,7 +110,7 @@ def tell_batch(batch_id: Id, wanted: BatchParticulars, given: Given) -> Batch:
         own = document.particulars.model_dump(exclude_defaults=True)
         if told | own != own:
             store.settings.tell(document.id, Particulars.model_validate(told | own))
-    return batch_of(store, batch_id)
+    return batch_of(given, batch_id)
 
 
 @router.delete("/batches/{batch_id}", status_code=204)
@@ -117,10 +120,12 @@ def delete_batch(batch_id: Id, given: Given) -> None:
 
 
 MOST_RANGE = 1_000  # letters that name pages
+MOST_PASSWORD = 500
 FILES = described(
     "files",
     files={"type": "array", "items": FILE},
     pages={"type": "string", "description": "of each file, for example 1-3, 7; all where empty"},
+    password={"type": "string", "description": "of files that open with one only"},
 )
 
 
@@ -132,11 +137,11 @@ async def add_files(batch_id: Id, request: Request, given: Given) -> Intake:
         files = [each for each in form.getlist("files") if isinstance(each, UploadFile)]
         if not files:
             raise BadRequest("No files", "The request brings no files.")
-        told = form.get("pages")
-        return await run_in_threadpool(_taken_in, given, batch_id, files, told if isinstance(told, str) else "")
+        pages, password = (told if isinstance(told := form.get(name), str) else "" for name in ("pages", "password"))
+        return await run_in_threadpool(_taken_in, given, batch_id, files, pages[:MOST_RANGE], password[:MOST_PASSWORD])
 
 
-def _taken_in(given: Services, batch_id: int, files: list[UploadFile], pages: str) -> Intake:
+def _taken_in(given: Services, batch_id: int, files: list[UploadFile], pages: str, password: str) -> Intake:
     store, limits = given.store, given.foreman.limits
     taken: list[Taken] = []
     for file in files:
@@ -147,10 +152,12 @@ def _taken_in(given: Services, batch_id: int, files: list[UploadFile], pages: st
             except ValueError as error:
                 taken.append(refuse(store, batch_id, name, f"the file is {error}"))
                 continue
-            taken.append(take_in(store, given.foreman.attendant, batch_id, name, blob, limits, pages[:MOST_RANGE]))
+            taken.append(take_in(store, given.foreman.attendant, batch_id, name, blob, limits, pages, password))
     given.foreman.wake()
     given.foreman.tell(Event("batch", batch_id, state="files"))
-    problems = [FileProblem(id=t.problem, file=t.name, reason=t.reason) for t in taken if t.problem is not None]
+    problems = [
+        FileProblem(id=t.problem, file=t.name, reason=t.reason, locked=t.locked) for t in taken if t.problem is not None
+    ]
     return Intake(documents=[t.document for t in taken if t.document is not None], problems=problems)
 
 
@@ -165,6 +172,15 @@ def cancel(batch_id: Id, given: Given) -> Started:
     count = given.store.tasks.cancel_batch(batch_id)
     given.foreman.tell(Event("batch", batch_id, state="cancelled"))
     return Started(tasks=count)
+
+
+@router.put("/batches/{batch_id}/pause")
+def pause(batch_id: Id, wanted: Pause, given: Given) -> Batch:
+    """Have work on the batch rest, or go on; what runs comes to its end."""
+    given.store.documents.pause(batch_id, wanted.paused)
+    given.foreman.wake()
+    given.foreman.tell(Event("batch", batch_id, state="paused" if wanted.paused else "resumed"))
+    return batch_of(given, batch_id)
 
 
 @router.post("/batches/{batch_id}/retry")

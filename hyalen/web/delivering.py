@@ -7,15 +7,14 @@ from fastapi.responses import Response
 
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions, Quality, Tones
-from hyalen.core.formats.names import free_name, stem_by
 from hyalen.core.formats.ranges import page_range
 from hyalen.core.formats.source import SourceError
-from hyalen.core.structure.redaction import scrubbed
 from hyalen.store.records import NotFound
 from hyalen.store.sets import DeliverySet
 from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import DeliveryOrder, Id, NamedDeliverySet, NamesWanted, SetToSave, Started, ToBeMade, Weight
 from hyalen.web.services import Given, Services
+from hyalen.work.orders import file_name, orders
 from hyalen.work.samples import Sheet, as_delivered, weights
 
 router = APIRouter(tags=["delivering"])
@@ -44,15 +43,26 @@ def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
     if any(lacking.values()) and not wanted.without_failed:
         told = "; ".join(f"{name}: page {', '.join(str(p + 1) for p in at[:20])}" for name, at in lacking.items() if at)
         raise BadRequest("Pages are missing", f"Not read, and left out if you deliver: {told}.", 409)
+    if not wanted.knowingly and any(d.cautions for d in readable):
+        told = "; ".join(f"{d.source_name}: {', '.join(d.cautions)}" for d in readable if d.cautions)
+        raise BadRequest("To be known first", f"{told}.", 409)
+    if wanted.options.post and given.foreman.post is None:
+        raise BadRequest("Nowhere to post to", "There is no folder to post to; start Hyalen with --post DIR.")
+    for document in readable if wanted.options.attach_source else ():
+        if given.store.contents.redactions(document.id):
+            raise BadRequest(
+                "It would show what is redacted",
+                f"{document.source_name} has redacted parts, which its source would show; deliver it without the source.",
+                409,
+            )
     for document in readable:
         try:
             page_range(wanted.options.pages, len(given.store.pages.read_ids(document.id)))
         except SourceError as error:
             raise BadRequest("No such pages", f"{document.source_name}: {error}.") from error
-    for document in readable:
-        for name in dict.fromkeys(wanted.formats):
-            given.foreman.ask_for_delivery(document.id, name, wanted.options, wanted.made_by)
-    return Started(tasks=len(readable) * len(set(wanted.formats)))
+    formats = list(dict.fromkeys(wanted.formats))
+    ids = [d.id for d in readable]
+    return Started(tasks=given.foreman.ask_for(ids, formats, wanted.options, wanted.made_by))
 
 
 @router.get("/documents/{document_id}/weights")
@@ -93,18 +103,14 @@ def names(batch_id: Id, wanted: NamesWanted, given: Given) -> list[ToBeMade]:
     unknown = [f for f in wanted.formats if f not in FORMATS]
     if unknown:
         raise BadRequest("Unknown format", f"There is no format {', '.join(unknown)}.")
-    chosen = [d for d in store.documents.of_batch(batch_id) if wanted.documents is None or d.id in wanted.documents]
-    made = {(d.id, f) for d in chosen for f in wanted.formats}
-    taken = {d.name for d in store.deliveries.of_batch(batch_id) if (d.document_id, d.format) not in made}
-    found = []
-    for document in chosen:
-        gone = store.contents.redacted_words(document.id)
-        parts = {key: scrubbed(value, gone) for key, value in store.documents.name_parts(document).items()}
-        stem = stem_by(wanted.options.name, parts)
-        for name in dict.fromkeys(wanted.formats):
-            called = free_name(stem, FORMATS[name].ending, taken)
-            taken.add(called)
-            found.append(ToBeMade(document_id=document.id, format=name, name=called))
+    chosen = [d.id for d in store.documents.of_batch(batch_id) if wanted.documents is None or d.id in wanted.documents]
+    found: list[ToBeMade] = []
+    made: set[str] = set()
+    for name in dict.fromkeys(wanted.formats) if chosen else ():
+        for each in orders(store, chosen, name, wanted.options):
+            called = file_name(store, batch_id, each, made)
+            made.add(called)
+            found.append(ToBeMade(document_id=each.documents[0], format=name, name=called))
     return found
 
 

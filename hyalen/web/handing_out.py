@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import hashlib
-import json
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from typing import Any
 from urllib.parse import quote
 
 from fastapi import APIRouter
-from fastapi.responses import FileResponse, Response, StreamingResponse
+from fastapi.responses import FileResponse, HTMLResponse, Response, StreamingResponse
 from zipstream import ZipStream
 
 from hyalen import __version__
@@ -20,6 +18,7 @@ from hyalen.core.structure.redaction import scrubbed
 from hyalen.store.records import DeliveryRecord
 from hyalen.store.store import Store
 from hyalen.web.errors import BadRequest
+from hyalen.web.record import as_json, as_page, record_of
 from hyalen.web.report import report_of
 from hyalen.web.schemas import Id
 from hyalen.web.services import Given
@@ -30,7 +29,7 @@ router = APIRouter(tags=["delivering"])
 def _current(store: Store, batch_id: int) -> list[DeliveryRecord]:
     """The batch's files that are up to date; BadRequest where there are none."""
     store.documents.batch(batch_id)
-    found = [d for d in store.deliveries.of_batch(batch_id) if d.edition == store.deliveries.edition(d.document_id)]
+    found = [d for d in store.deliveries.of_batch(batch_id) if store.deliveries.is_current(d)]
     if not found:
         raise BadRequest("Nothing to download", "Nothing has been delivered yet, or all of it is out of date.", 409)
     return found
@@ -39,7 +38,7 @@ def _current(store: Store, batch_id: int) -> list[DeliveryRecord]:
 def _reports(store: Store, deliveries: list[DeliveryRecord]) -> Iterator[tuple[str, str]]:
     """The name and the text of a report on each document."""
     now = datetime.now(UTC)
-    for document_id in dict.fromkeys(delivery.document_id for delivery in deliveries):
+    for document_id in dict.fromkeys(each for delivery in deliveries for each in delivery.documents):
         stem = scrubbed(store.documents.document(document_id).stem, store.contents.redacted_words(document_id))
         yield f"{delivery_stem(stem + '.x')}-report.html", report_of(store, document_id, now)
 
@@ -52,7 +51,12 @@ def _attached(name: str) -> dict[str, str]:
 def download(delivery_id: Id, given: Given) -> FileResponse:
     delivery = given.store.deliveries.delivery(delivery_id)
     media_type = FORMATS[delivery.format].media_type
-    return FileResponse(given.store.blobs.path(delivery.blob), media_type=media_type, filename=delivery.name)
+    return FileResponse(given.store.blobs.path(delivery.blob), media_type=media_type, filename=_last(delivery.name))
+
+
+def _last(name: str) -> str:
+    """A name without its folders."""
+    return name.rsplit("/", 1)[-1]
 
 
 @router.get("/batches/{batch_id}/zip", response_class=StreamingResponse)
@@ -76,43 +80,20 @@ def _zipped(store: Store, deliveries: list[DeliveryRecord]) -> Iterator[bytes]:
 def record(delivery_id: Id, given: Given) -> Response:
     """From what, how, when and by whom a file was made, how good its text was, and its digest; as JSON."""
     delivery = given.store.deliveries.delivery(delivery_id)
-    made = _record(given.store, delivery)
-    return Response(made, media_type="application/json", headers=_attached(f"{delivery.name}.json"))
+    made = as_json(record_of(given.store, delivery))
+    return Response(made, media_type="application/json", headers=_attached(f"{_last(delivery.name)}.json"))
 
 
-def _record(store: Store, delivery: DeliveryRecord) -> bytes:
-    document = store.documents.document(delivery.document_id)
-    gone = store.contents.redacted_words(document.id)
-    judged = store.judgements.of_document(document.id)
-    told: dict[str, Any] = {
-        "file": delivery.name,
-        "sha256": delivery.blob,
-        "bytes": delivery.size,
-        "made": datetime.fromtimestamp(delivery.made, UTC).isoformat(timespec="seconds"),
-        "by": delivery.made_by,
-        "program": f"Hyalen {__version__}",
-        "format": delivery.format,
-        "options": delivery.options,
-        "source": {"file": scrubbed(document.source_name, gone), "sha256": document.source_blob},
-        "document": {
-            "title": scrubbed(document.title, gone),
-            "pages": document.page_count,
-            "revision": document.revision,
-        },
-        "text": {
-            "words": delivery.words,
-            "expected_wrong": round(delivery.expected, 1),
-            "sample": {"looked_at": delivery.looked_at, "right": delivery.found_right},
-        },
-        "check": {
-            "obstacles_to_pdf_ua": store.contents.obstacles(document.id),
-            "judged": sum(j.made is not None for j in judged),
-            "to_judge": sum(j.made is None for j in judged),
-        },
-        "redacted_areas": sum(store.contents.redactions(document.id).values()),
-        "up_to_date": delivery.edition == store.deliveries.edition(document.id),
-    }
-    return json.dumps(told, ensure_ascii=False, indent=1).encode("utf8")
+@router.get("/deliveries/{delivery_id}/record.html", response_class=HTMLResponse)
+def readable_record(delivery_id: Id, given: Given) -> HTMLResponse:
+    """The same as a page to be read."""
+    return HTMLResponse(as_page(record_of(given.store, given.store.deliveries.delivery(delivery_id))))
+
+
+@router.delete("/deliveries/{delivery_id}", status_code=204)
+def forget(delivery_id: Id, given: Given) -> None:
+    """Take a file off the list."""
+    given.store.forget_delivery(delivery_id)
 
 
 @router.get("/batches/{batch_id}/bag", response_class=StreamingResponse)
@@ -134,7 +115,7 @@ def _bagged(store: Store, name: str, deliveries: list[DeliveryRecord]) -> Iterat
         archive.add_path(store.blobs.path(delivery.blob), f"{name}/data/{delivery.name}")
         digests[f"data/{delivery.name}"] = delivery.blob
         size += delivery.size
-    small = {f"data/records/{d.name}.json": _record(store, d) for d in deliveries}
+    small = {f"data/records/{d.name}.json": as_json(record_of(store, d)) for d in deliveries}
     small |= {f"data/records/{called}": told.encode("utf8") for called, told in _reports(store, deliveries)}
     digests |= {path: hashlib.sha256(data).hexdigest() for path, data in small.items()}
     size += sum(map(len, small.values()))

@@ -25,7 +25,7 @@ from hyalen.web.services import Given
 
 router = APIRouter(tags=["checking"])
 PRINTING_SECONDS = 120.0
-_STYLE = (
+STYLE = (
     "body{font:16px/1.5 sans-serif;max-width:50rem;margin:2rem auto;padding:0 1rem;color:#14302d}"
     "table{border-collapse:collapse;width:100%}th,td{border:1px solid #999;padding:.3rem .5rem;text-align:left;vertical-align:top}"
 )
@@ -111,7 +111,7 @@ def report_of(store: Store, document_id: int, made: datetime) -> str:
     )
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Report: {escape(title)}</title>'
-        f"<style>{_STYLE}</style></head><body>"
+        f"<style>{STYLE}</style></head><body>"
         f'<h1>Report on <span lang="{language_tag(document.language or "eng")}">{escape(title)}</span></h1>'
         f"<p>Made {made:%Y-%m-%d %H:%M} UTC by Hyalen {__version__}.</p>"
         f"<dl>{''.join(f'<dt><b>{escape(k)}</b></dt><dd>{escape(v)}</dd>' for k, v in facts if v)}</dl>"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, Field
 
@@ -75,7 +75,8 @@ class RoleRule(BaseModel):
 class About(BaseModel):
     """What the browser need not know by itself; a finding or role below `sure` is a doubt.
 
-    `largest_file` is in bytes; where `lacks_space`, work rests because the disk is full.
+    `largest_file` is in bytes; where `lacks_space`, work rests because the disk is full; `post` is the folder into which
+    what is made may be put.
     """
 
     version: str
@@ -86,6 +87,7 @@ class About(BaseModel):
     sure: float
     largest_file: int
     lacks_space: bool
+    post: str | None
 
 
 class BatchSummary(BaseModel):
@@ -105,9 +107,12 @@ class NewBatch(BaseModel):
 
 
 class FileProblem(BaseModel):
+    """A file that could not be brought in; `locked` where a password would open it."""
+
     id: int
     file: str
     reason: str
+    locked: bool = False
 
 
 class FailedTask(BaseModel):
@@ -120,8 +125,13 @@ class FailedTask(BaseModel):
 
 
 class Delivery(BaseModel):
+    """A file that was made; `documents` are those that it consists of, `larger` says why it is larger than they came."""
+
     id: int
     document_id: int
+    documents: list[int]
+    options: dict[str, Any]
+    larger: str
     format: str
     name: str
     size: int
@@ -133,6 +143,17 @@ class Delivery(BaseModel):
     found_right: int
 
 
+class Making(BaseModel):
+    """A file that is being made, or waits for it; `reached` is how many pages it has come to."""
+
+    task: int
+    documents: list[int]
+    format: str
+    pages: int
+    reached: int
+    state: str
+
+
 class DocumentSummary(BaseModel):
     id: int
     position: int
@@ -142,11 +163,11 @@ class DocumentSummary(BaseModel):
     languages: list[str]
     pages: int
     note: str
+    cautions: list[str]
     doubts: dict[str, int]
     busy: int
     failed: int
     unread: list[int]
-    delivering: list[str]
 
 
 class LeftInBatch(BaseModel):
@@ -155,6 +176,10 @@ class LeftInBatch(BaseModel):
     words: int
     expected: float
     between: tuple[int, int]
+
+
+class Pause(BaseModel):
+    paused: bool
 
 
 class BatchParticulars(BaseModel):
@@ -169,6 +194,7 @@ class Batch(BaseModel):
     name: str
     languages: list[str]
     particulars: Particulars
+    paused: bool
     documents: list[DocumentSummary]
     doubts: dict[str, int]
     left: LeftInBatch
@@ -176,6 +202,7 @@ class Batch(BaseModel):
     problems: list[FileProblem]
     failed: list[FailedTask]
     deliveries: list[Delivery]
+    making: list[Making]
 
 
 class PageSummary(BaseModel):
@@ -651,12 +678,15 @@ class TemplateUse(BaseModel):
 
 
 class DeliveryOrder(BaseModel):
-    """Refused with 409 where pages could not be read, unless they are to be left out (`without_failed`)."""
+    """Refused with 409 where pages could not be read, unless they are to be left out (`without_failed`), and where
+    there are cautions about a file (signatures that will be lost), unless these are known (`knowingly`).
+    """
 
     formats: list[str] = Field(min_length=1)
     documents: list[Id] | None = None
     options: DeliveryOptions = Field(default_factory=DeliveryOptions)
     without_failed: bool = False
+    knowingly: bool = False
     made_by: OneLine = Field(default="", max_length=80)
 
 
@@ -667,7 +697,7 @@ class NamesWanted(BaseModel):
 
 
 class ToBeMade(BaseModel):
-    """A file that would be made."""
+    """A file that would be made; `document_id` is the first of several that are joined."""
 
     document_id: int
     format: str

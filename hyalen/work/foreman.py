@@ -13,24 +13,21 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
-from hyalen.core.formats.names import free_name, stem_by
-from hyalen.core.formats.ranges import page_range
+from hyalen.core.formats.names import shown
 from hyalen.core.formats.source import Limits
-from hyalen.core.model.document import OwnPage, PageKind
+from hyalen.core.model.document import PageKind
 from hyalen.core.model.text import fit
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
-from hyalen.core.structure.bookmarks import numbered
-from hyalen.core.structure.labels import labels_of_part
-from hyalen.core.structure.redaction import scrubbed
+from hyalen.store.deliveries import Order
 from hyalen.store.records import PageRecord, TaskRecord
 from hyalen.store.store import Store
 from hyalen.store.tasks import MOST_ATTEMPTS
 from hyalen.work import jobs
 from hyalen.work.attendant import WHY_NOT, Attendant, why
-from hyalen.work.manuscript import write_manuscript
+from hyalen.work.orders import file_name, orders, write_order
+from hyalen.work.posting import put_into
 from hyalen.work.trouble import is_full
 from hyalen.work.workers import Job, WorkerLost, Workers, WorkersGone, make_workers
 
@@ -71,6 +68,8 @@ class Foreman:
     limits : Limits
     formats : sequence of str
         Delivered as soon as a document is read.
+    post : Path, optional
+        The folder into which what is made is put where that is wanted.
     """
 
     def __init__(
@@ -81,11 +80,14 @@ class Foreman:
         formats: Sequence[str] = (),
         options: DeliveryOptions | None = None,
         make: Callable[[int], Workers] = make_workers,
+        post: Path | None = None,
     ) -> None:
         self.store = store
         self.limits = limits or Limits()
         self.formats = tuple(formats)
         self.options = options or DeliveryOptions()
+        self.post = post
+        self._writing: dict[int, tuple[Path, Path]] = {}  # by task, the manuscript and the file of what is delivered
         self._count = workers
         self._make = make
         self._workers: Workers | None = None
@@ -152,6 +154,7 @@ class Foreman:
                     self._wake.clear()
                     continue
                 done, _ = wait(self._running, timeout=0.25, return_when=FIRST_COMPLETED)
+                self._stop_cancelled()
                 for future in done:
                     try:
                         self._finish(self._running[future], future)
@@ -270,36 +273,33 @@ class Foreman:
         return jobs.Original(data, page.dpi, page.stated_turn, bool(page.dpi_reason), page.damage)
 
     def _delivery(self, task: TaskRecord) -> Job:
-        store, pages = self.store, self.store.pages
-        document = store.documents.document(task.document_id)
-        options = DeliveryOptions.model_validate(task.settings.get("options", {}))
-        everything = pages.read_ids(task.document_id)
-        chosen = page_range(options.pages, len(everything))
-        ids = [everything[i] for i in chosen]
-        labels = labels_of_part(document.labels, chosen) if options.pages.strip() else document.labels
-        manuscript, out = store.blobs.workplace(), store.blobs.workplace()
+        order, blobs = Order.of(task), self.store.blobs
+        manuscript, out = blobs.workplace(), blobs.workplace()
+        try:
+            pages = write_order(self.store, order, manuscript)
+        except BaseException:
+            for path in (manuscript, out):
+                path.unlink(missing_ok=True)
+            raise
+        self._writing[task.id] = manuscript, out
+        arguments = (str(manuscript), str(out), order.format, order.options)
+        return Job(jobs.make_delivery, arguments, SECONDS + DELIVERY_SECONDS_A_PAGE * pages)
 
-        source = str(store.blobs.path(document.source_blob))
+    def pages_reached(self, task_id: int) -> int:
+        """How far a delivery has come."""
+        writing = self._writing.get(task_id)
+        return jobs.pages_reached(writing[1]) if writing else 0
 
-        def parts(page_id: int) -> tuple[bytes, str, OwnPage | None]:
-            content, page = pages.packed_content(page_id), pages.page(page_id)
-            assert content is not None and page.cleaned_blob is not None
-            kept = OwnPage(source, page.source_index) if page.is_as_it_came else None
-            return content, str(store.blobs.path(page.cleaned_blob)), kept
-
-        redactions = store.contents.redactions(document.id)
-        pictures = {name: str(store.blobs.path(name)) for name in store.documents.pictures(document.id)}
-        write_manuscript(
-            manuscript, document.title, document.language or "eng", (parts(i) for i in ids), pictures,
-            labels, document.particulars, document.abbreviations, numbered(document.bookmarks, ids),
-            [i for i, page_id in enumerate(ids) if page_id in redactions],
-        )  # fmt: skip
-        arguments = (str(manuscript), str(out), task.settings["format"], options)
-        return Job(jobs.make_delivery, arguments, SECONDS + DELIVERY_SECONDS_A_PAGE * len(ids))
+    def _stop_cancelled(self) -> None:
+        """What is being written and is not wanted any more stops at its next page."""
+        for task_id, (manuscript, _) in list(self._writing.items()):
+            if self.store.tasks.task(task_id).state == "cancelled":
+                manuscript.unlink(missing_ok=True)
 
     # Outcomes
 
     def _finish(self, task: TaskRecord, future: Future[Any]) -> None:
+        self._writing.pop(task.id, None)
         error = future.exception()
         if isinstance(error, WorkersGone):
             self.store.tasks.put_back(task.id, counted=False)
@@ -345,41 +345,44 @@ class Foreman:
             return store.course.cleaned(task, result.cleaned, image, thumb, read)
         if stage == Stage.READ:
             return store.course.read(task, result)
-        document = store.documents.document(task.document_id)
-        written = FORMATS[task.settings["format"]]
-        taken = {
-            d.name
-            for d in store.deliveries.of_batch(task.batch_id)
-            if (d.document_id, d.format) != (document.id, written.name)
-        }
-        pattern = DeliveryOptions.model_validate(task.settings.get("options", {})).name
-        gone = store.contents.redacted_words(document.id)
-        parts = {key: scrubbed(value, gone) for key, value in store.documents.name_parts(document).items()}
-        name = free_name(stem_by(pattern, parts), written.ending, taken)
+        order = Order.of(task)
+        name = file_name(store, task.batch_id, order)
         blob = store.blobs.adopt(Path(result.path), result.digest)
+        if order.options.post:
+            self._post(blob, name)
         return store.deliveries.delivered(task, name, blob, result.size)
+
+    def _post(self, blob: str, name: str) -> None:
+        """Put what was made into the folder that is meant for it, under a name that is free there.
+
+        Raises
+        ------
+        ValueError
+            If there is no such folder, or it cannot be written to.
+        """
+        if self.post is None:
+            raise ValueError("There is no folder to post to; start Hyalen with --post DIR.")
+        try:
+            put_into(self.post, name, self.store.blobs.path(blob))
+        except OSError as error:
+            raise ValueError(f"It could not be put into {shown(str(self.post))} ({error.strerror}).") from error
 
     def _document_read(self, task: TaskRecord) -> None:
         """All of a document's pages are read: it is told, and delivered where that is wanted."""
         self.tell(Event("document", task.batch_id, task.document_id, state="settled"))
         if self.formats and self.store.pages.read_ids(task.document_id):
-            for name in self.formats:
-                self.ask_for_delivery(task.document_id, name, self.options)
+            self.ask_for([task.document_id], self.formats, self.options)
 
-    def ask_for_delivery(
-        self, document_id: int, name: str, options: DeliveryOptions | None = None, made_by: str = ""
+    def ask_for(
+        self, documents: Sequence[int], formats: Sequence[str], options: DeliveryOptions, made_by: str = ""
     ) -> int:
-        """A delivery task; its id."""
-        settings = {
-            "format": name,
-            "edition": self.store.deliveries.edition(document_id),
-            "options": (options or DeliveryOptions()).model_dump(mode="json"),
-            "made_by": made_by,
-        }
-        batch_id = self.store.documents.document(document_id).batch_id
-        task_id = self.store.tasks.want_delivery(batch_id, document_id, settings)
+        """Have documents of a batch delivered; how many files that will be."""
+        batch_id = self.store.documents.document(documents[0]).batch_id
+        wanted = [each for name in formats for each in orders(self.store, documents, name, options, made_by)]
+        for order in wanted:
+            self.store.tasks.want_delivery(batch_id, order.documents[0], order.model_dump(mode="json"))
         self.wake()
-        return task_id
+        return len(wanted)
 
     def _after_death(self, task: TaskRecord) -> None:
         """Its worker died on it: it is tried again, until it has taken too many workers with it."""

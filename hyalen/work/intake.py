@@ -9,7 +9,8 @@ from typing import NamedTuple
 from hyalen.core.formats.kinds import naming_note, sniff
 from hyalen.core.formats.names import shown
 from hyalen.core.formats.ranges import page_range
-from hyalen.core.formats.read import count_pages
+from hyalen.core.formats.read import cautions_of, count_pages
+from hyalen.core.formats.read_pdf import Locked, unlocked
 from hyalen.core.formats.source import Limits, SourceError
 from hyalen.core.model.text import fit
 from hyalen.store.store import Store
@@ -21,12 +22,13 @@ log = logging.getLogger(__name__)
 
 
 class Taken(NamedTuple):
-    """What became of a file: a document, or a problem with its reason."""
+    """What became of a file: a document, or a problem with its reason; `locked` where a password would open it."""
 
     name: str
     document: int | None = None
     problem: int | None = None
     reason: str = ""
+    locked: bool = False
 
 
 def refuse(store: Store, batch_id: int, name: str, reason: str) -> Taken:
@@ -36,18 +38,32 @@ def refuse(store: Store, batch_id: int, name: str, reason: str) -> Taken:
 
 
 def take_in(
-    store: Store, attendant: Attendant, batch_id: int, name: str, blob: str, limits: Limits, pages: str = ""
+    store: Store,
+    attendant: Attendant,
+    batch_id: int,
+    name: str,
+    blob: str,
+    limits: Limits,
+    pages: str = "",
+    password: str = "",
 ) -> Taken:
     """A document for a file that is already among the blobs, or a problem where it cannot be read.
 
-    `pages` names some of its pages ("1-3, 7").
+    `pages` names some of its pages ("1-3, 7"). Of a file that `password` opens, a copy without it is kept.
     """
     path = store.blobs.path(blob)
     try:
         kind = sniff(path)
+        cautions = []
+        if password and kind == "pdf":
+            blob, path = _opened(store, attendant, path, password)
+            cautions.append("it came encrypted; what is made of it opens without a password")
         wanted = page_range(pages, attendant.do(count_pages, path, limits, seconds=COUNTING_SECONDS))
-        document = store.documents.add(batch_id, shown(name), blob, wanted, naming_note(shown(name), kind))
+        cautions += attendant.do(cautions_of, path, seconds=COUNTING_SECONDS)
+        document = store.documents.add(batch_id, shown(name), blob, wanted, naming_note(shown(name), kind), cautions)
         return Taken(shown(name), document)
+    except Locked as error:
+        return refuse(store, batch_id, name, str(error))._replace(locked=True)
     except (SourceError, JobFailed) as error:
         return refuse(store, batch_id, name, str(error))
     except Exception as error:
@@ -58,7 +74,7 @@ def take_in(
 
 
 def take_in_file(
-    store: Store, attendant: Attendant, batch_id: int, path: Path, limits: Limits, pages: str = ""
+    store: Store, attendant: Attendant, batch_id: int, path: Path, limits: Limits, pages: str = "", password: str = ""
 ) -> Taken:
     """The same for a file on disk, which is copied.
 
@@ -76,4 +92,15 @@ def take_in_file(
         return refuse(
             store, batch_id, path.name, f"the file cannot be read ({getattr(error, 'strerror', '') or error})"
         )
-    return take_in(store, attendant, batch_id, path.name, blob, limits, pages)
+    return take_in(store, attendant, batch_id, path.name, blob, limits, pages, password)
+
+
+def _opened(store: Store, attendant: Attendant, path: Path, password: str) -> tuple[str, Path]:
+    """The name and path of a copy without encryption."""
+    out = store.blobs.workplace()
+    try:
+        attendant.do(unlocked, path, password, out, seconds=COUNTING_SECONDS)
+        blob = store.blobs.put_file(out)
+    finally:
+        out.unlink(missing_ok=True)
+    return blob, store.blobs.path(blob)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import os
+import time
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
@@ -43,6 +44,7 @@ from hyalen.core.reading.upright import find_turn
 from hyalen.work.manuscript import Manuscript
 
 THUMB_WIDTH = 180
+PROGRESS_SECONDS = 0.3  # between two times that it is told
 REVERSE_DPI = 150.0
 DAMAGED = 0.05  # confidence that a page of damaged data is whole: a doubt of the first rank
 
@@ -218,10 +220,23 @@ class Delivered(NamedTuple):
 
 
 def make_delivery(manuscript: str, out: str, name: str, options: DeliveryOptions) -> Delivered:
-    """Write a document's manuscript to a file in a format; the manuscript is used up."""
+    """Write a document's manuscript to a file in a format; the manuscript is used up.
+
+    How many pages have been reached stands in a file beside `out` meanwhile (`pages_reached`).
+    """
     source, path = Path(manuscript), Path(out)
+    progress = _progress(path)
+    reached, told = 0, time.monotonic()
+
+    def on_page(index: int) -> None:
+        nonlocal reached, told
+        reached = max(reached, index + 1)
+        if time.monotonic() - told > PROGRESS_SECONDS:
+            told = time.monotonic()
+            progress.write_text(str(reached))
+
     try:
-        document = Manuscript(source)
+        document = Manuscript(source, on_page)
         with path.open("w+b") as file:
             tree = replace(document.tree, join_tables=options.join_tables)
             FORMATS[name].write(tree, document.image, file, options)
@@ -235,3 +250,16 @@ def make_delivery(manuscript: str, out: str, name: str, options: DeliveryOptions
         raise
     finally:
         source.unlink(missing_ok=True)
+        progress.unlink(missing_ok=True)
+
+
+def _progress(out: Path) -> Path:
+    return out.with_name(f"{out.name}-pages")
+
+
+def pages_reached(out: Path) -> int:
+    """How far what is being written to a file has come; 0 where that is not told."""
+    try:
+        return int(_progress(out).read_text() or 0)
+    except (OSError, ValueError):
+        return 0

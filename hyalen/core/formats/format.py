@@ -36,6 +36,13 @@ class Tones(StrEnum):
     BLACK_AND_WHITE = "black_and_white"
 
 
+class Standard(StrEnum):
+    """Which edition of PDF is written, and with it which standards for archives and for readers it meets."""
+
+    PDF_1_7 = "pdf_1_7"  # ISO 32000-1 with PDF/A-2a (3a with files attached) and PDF/UA-1
+    PDF_2_0 = "pdf_2_0"  # ISO 32000-2 with PDF/A-4 (4f with files attached) and PDF/UA-2
+
+
 class DeliveryOptions(Frozen):
     """How a document is delivered.
 
@@ -47,8 +54,16 @@ class DeliveryOptions(Frozen):
         Whether a table that goes on over pages is one.
     quality, tones
         Of the pages' pictures in a PDF.
+    standard
+        Of a PDF.
+    attach_source : bool
+        Whether the file that was brought in lies within the PDF.
+    joined : bool
+        Whether several documents become one file.
+    post : bool
+        Whether what is made is put into the folder that is meant for it, too.
     pages : str
-        Which of the document's pages, as "1-3, 7"; all where it is empty.
+        Which of each document's pages, as "1-3, 7"; all where it is empty.
     name : str
         Pattern of the file's name (`names.stem_by`).
     """
@@ -57,6 +72,10 @@ class DeliveryOptions(Frozen):
     join_tables: bool = False
     quality: Quality = Quality.AS_SCANNED
     tones: Tones = Tones.AS_IS
+    standard: Standard = Standard.PDF_1_7
+    attach_source: bool = False
+    joined: bool = False
+    post: bool = False
     pages: OneLine = Field(default="", max_length=200)
     name: Annotated[OneLine, AfterValidator(checked_pattern)] = Field(default="{source}", max_length=200)
 

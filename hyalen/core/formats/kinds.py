@@ -16,6 +16,14 @@ SIGNATURES = {
 EXTENSIONS = {"pdf": "pdf", "jpg": "jpeg", "jpeg": "jpeg", "jpe": "jpeg", "png": "png", "tif": "tiff", "tiff": "tiff"}
 
 
+MEDIA_TYPES = {"pdf": "application/pdf", "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff"}
+
+
+def media_type_of(path: Path) -> str:
+    """What a file is, as it is told in protocols (RFC 6838)."""
+    return MEDIA_TYPES[sniff(path)]
+
+
 def sniff(path: Path) -> str:
     """ "pdf", "jpeg", "png" or "tiff", from the file's first bytes.
 

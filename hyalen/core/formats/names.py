@@ -38,7 +38,7 @@ def delivery_stem(source_name: str) -> str:
     return f"file-{stem}" if stem.split(".")[0].lower() in RESERVED else stem
 
 
-TOKENS = ("source", "title", "reference", "number", "date")
+TOKENS = ("source", "title", "reference", "number", "date", "batch")
 _TOKEN = re.compile(r"\{(\w*)\}")
 
 
@@ -57,9 +57,13 @@ def checked_pattern(pattern: str) -> str:
 
 
 def stem_by(pattern: str, told: Mapping[str, str]) -> str:
-    """A delivered file's name without its ending: the pattern with what it asks for, safe as `delivery_stem` makes it."""
-    made = _TOKEN.sub(lambda m: told.get(m[1], ""), pattern)
-    return re.sub("-{2,}", "-", delivery_stem(re.sub(r"[/\\]", "-", made) + ".x"))
+    """A delivered file's name without its ending: the pattern with what it asks for, safe as `delivery_stem` makes it.
+
+    What stands before a slash of the pattern is a folder.
+    """
+    parts = [_TOKEN.sub(lambda m: re.sub(r"[/\\]", "-", told.get(m[1], "")), part) for part in pattern.split("/")]
+    kept = [part for part in parts[:-1] if part.strip("-._ ")] + parts[-1:]
+    return "/".join(re.sub("-{2,}", "-", delivery_stem(part + ".x")) for part in kept)
 
 
 def free_name(stem: str, extension: str, taken: Iterable[str]) -> str:

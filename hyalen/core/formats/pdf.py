@@ -1,36 +1,34 @@
 """A searchable, tagged PDF: page images, invisible text and a structure tree.
 
-ISO 32000-1 with the identification of PDF/A-2a (ISO 19005-2) and, where the document
-meets it, PDF/UA-1 (ISO 14289-1).
+ISO 32000-1 with the identification of PDF/A-2a (ISO 19005-2) and, where the document meets it, PDF/UA-1 (ISO 14289-1);
+or ISO 32000-2 with PDF/A-4 (ISO 19005-4) and PDF/UA-2 (ISO 14289-2).
 """
 
 from __future__ import annotations
 
 import logging
 import tempfile
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from itertools import groupby, pairwise
 from pathlib import Path
 from typing import Any, BinaryIO
-from xml.sax.saxutils import escape
 
 import pikepdf
 from pikepdf import Array, Dictionary, Name, OutlineItem, String
-from PIL import ImageCms
 
-from hyalen import __version__
-from hyalen.core.formats.format import DeliveryOptions, Images
+from hyalen.core.formats.format import DeliveryOptions, Images, Standard
 from hyalen.core.formats.pdf_font import InvisibleFont
+from hyalen.core.formats.pdf_identity import VERSION, identify, label_pages, relate_attachments
 from hyalen.core.formats.pdf_image import page_image
 from hyalen.core.formats.pdf_own_page import OwnContent, OwnLink, Unfit, own_links, own_texts, take_page
 from hyalen.core.formats.pdf_text import FONT_NAME, TextLayer
 from hyalen.core.formats.retouch import retouched, retouched_regions
 from hyalen.core.languages import language_tag
 from hyalen.core.model.content import Line, PageContent, Region, Role, WordState
-from hyalen.core.model.document import LabelRange, OwnPage, Particulars
+from hyalen.core.model.document import Attachment, OwnPage
 from hyalen.core.model.geometry import Box, union
-from hyalen.core.structure.bookmarks import Bookmark, HeadingPlace, bookmarks
+from hyalen.core.structure.bookmarks import Bookmark, HeadingPlace, bookmarks_of
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.flow import LineEnd, Run, line_end
 from hyalen.core.structure.headers import is_irregular
@@ -41,6 +39,9 @@ log = logging.getLogger(__name__)
 POINTS_PER_INCH = 72.0
 PAGINATION = {Role.RUNNING_HEAD, Role.PAGE_NUMBER}
 PAGES_A_PART = 16
+NAMESPACE = "http://iso.org/pdf2/ssn"  # of the structure types of PDF 2.0 (ISO 32000-2, 14.8.6.2)
+NEWER: Mapping[str, str] = {Tag.NOTE: "FENote"}  # what it calls otherwise
+OLDER = frozenset({Tag.BLOCK_QUOTE, Tag.TOC, Tag.TOCI, Tag.REFERENCE})  # what only PDF 1.7 knows (ISO/TS 32005)
 
 
 def write_pdf(
@@ -59,7 +60,7 @@ def write_pdf(
         path, paints = _skeleton(tree, images, Path(directory), options)
         # A mapped file would count as memory.
         with pikepdf.open(path, access_mode=pikepdf.AccessMode.stream) as pdf:
-            _Writer(tree, pdf, paints).write(file, made or datetime.now(UTC))
+            _Writer(tree, pdf, paints, options.standard).write(file, made or datetime.now(UTC))
 
 
 def _skeleton(
@@ -86,12 +87,22 @@ def _skeleton(
         parts.append(directory / f"{first}.pdf")
         part.save(parts[-1])
     whole = directory / "whole.pdf"
-    if len(parts) > 1:
-        pikepdf.Job(["pikepdf", "--empty", "--pages", *map(str, parts), "--", str(whole)]).run()
+    if len(parts) > 1 or tree.attachments:
+        merged = ["--pages", *map(str, parts), "--"] if parts else []
+        attached = (part for each in tree.attachments for part in _attaching(each))
+        pikepdf.Job(["pikepdf", "--empty", *merged, *attached, str(whole)]).run()
         return whole, paints
     if not parts:
         pikepdf.new().save(whole)
     return (parts[0] if parts else whole), paints
+
+
+def _attaching(each: Attachment) -> list[str]:
+    told = f"What the document was made from: {each.name}"
+    return [
+        "--add-attachment", each.path, f"--key={each.name}", f"--filename={each.name}", f"--mimetype={each.media_type}",
+        f"--description={told}", "--",
+    ]  # fmt: skip
 
 
 def _is_kept(part: pikepdf.Pdf, own: OwnPage, content: PageContent) -> bool:
@@ -134,8 +145,10 @@ class _Sheet:
 
 
 class _Writer:
-    def __init__(self, tree: StructureTree, pdf: pikepdf.Pdf, paints: Mapping[int, str]) -> None:
+    def __init__(self, tree: StructureTree, pdf: pikepdf.Pdf, paints: Mapping[int, str], standard: Standard) -> None:
         self.tree = tree
+        self.standard = standard
+        self.namespace = pdf.make_indirect(Dictionary(Type=Name.Namespace, NS=String(NAMESPACE)))
         self.paints = paints
         self.pdf = pdf
         self.font = InvisibleFont()
@@ -145,19 +158,25 @@ class _Writer:
         self.numbers: Any = Array()
         self.linked: list[pikepdf.Object] = []
         self.names: dict[str, pikepdf.Object] = {}
-        self.leading: list[tuple[pikepdf.Object, Place]] = []
+        self.leading: list[tuple[pikepdf.Object, pikepdf.Object, Place]] = []  # annotations, their elements, where to
+        self.standing: dict[Place, pikepdf.Object] = {}  # the first element of each region
+        self.language = tree.language  # of the document whose node is in hand
         self._irregular = ""  # name of the table in hand where its cells name their headers
 
     def write(self, file: BinaryIO, made: datetime) -> None:
         pdf, tree = self.pdf, self.tree
         root = pdf.make_indirect(Dictionary(Type=Name.StructTreeRoot, K=Array()))
+        if self.standard is Standard.PDF_2_0:
+            root.Namespaces = Array([self.namespace])
         top = self._element(Tag.DOCUMENT, root, Lang=String(language_tag(tree.language)))
         conformance = Conformance(tree.title)
         headings = []
+        within = self._within(top)
         for node in tree.nodes():
             conformance.see(node)
             self._close_before(node.first.page)
-            self._add(node, top)
+            self.language = tree.language_at(node.first.page)
+            self._add(node, within(node.first.page))
             if node.tag.heading_level is not None:
                 page, region, _ = node.first
                 headings.append(HeadingPlace(page, node.tag.heading_level, node.text, region.id))
@@ -176,10 +195,23 @@ class _Writer:
         pdf.Root.MarkInfo = Dictionary(Marked=True)
         pdf.Root.Lang = String(language_tag(tree.language))
         pdf.Root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
-        self._outline(bookmarks(headings, tree.bookmarks))
-        self._labels()
-        self._identify(made, conformance.met)
-        pdf.save(file, min_version="1.7", object_stream_mode=pikepdf.ObjectStreamMode.generate)
+        self._outline(bookmarks_of(tree.documents, headings))
+        label_pages(pdf, tree.labels, len(tree.pages))
+        if tree.attachments:
+            relate_attachments(pdf)
+        identify(pdf, tree, made, self.standard, conformance.met)
+        pdf.save(file, min_version=VERSION[self.standard], object_stream_mode=pikepdf.ObjectStreamMode.generate)
+
+    def _within(self, top: pikepdf.Object) -> Callable[[int], pikepdf.Object]:
+        """What gives the element that stands for the document of a page; those that are joined have one each."""
+        if not self.tree.parts:
+            return lambda _: top
+        made = [
+            (part.end, self._element(Tag.PART, top, T=String(part.title), Lang=String(language_tag(part.language))))
+            for part in self.tree.parts
+            if part.first < part.end
+        ]
+        return lambda page: next(element for end, element in made if page < end)
 
     # Pages, opened when the first node stands on them and closed when none can any more
 
@@ -214,7 +246,7 @@ class _Writer:
         for region in content.artifacts if own is None else ():
             if region.lines:
                 kind = _artifact(region, content.height)
-                text = sheet.layer.lines(region.lines, region.language or self.tree.language)
+                text = sheet.layer.lines(region.lines, region.language or self.tree.language_at(number))
                 sheet.operators.append(f"/Artifact {kind} BDC\n{text}\nEMC")
         self.sheets.append(sheet)
 
@@ -233,9 +265,14 @@ class _Writer:
 
     # Structure (ISO 32000-1, 14.7 and 14.8)
 
-    def _element(self, tag: Tag, parent: pikepdf.Object, **entries: Any) -> pikepdf.Object:
+    def _element(self, tag: str, parent: pikepdf.Object, **entries: Any) -> pikepdf.Object:
+        """A structure element; in PDF 2.0 of its own namespace where it knows the type (ISO 32000-2, 14.8.6)."""
+        if self.standard is Standard.PDF_2_0:
+            tag = NEWER.get(tag, tag)
+            if tag not in OLDER:
+                entries["NS"] = self.namespace
         element = self.pdf.make_indirect(
-            Dictionary(Type=Name.StructElem, S=Name("/" + tag.value), P=parent, K=Array(), **entries)
+            Dictionary(Type=Name.StructElem, S=Name("/" + tag), P=parent, K=Array(), **entries)
         )
         parent.K.append(element)
         return element
@@ -295,16 +332,13 @@ class _Writer:
         if place is None:
             note.A = Dictionary(S=Name.URI, URI=String(link.address))
         else:
-            self.leading.append((note, place))
             parent = self._element(Tag.REFERENCE, parent)
+            self.leading.append((note, parent, place))
         if "/Annots" not in sheet.obj:
             sheet.obj.Annots = Array()
         sheet.obj.Annots.append(note)
-        element = self.pdf.make_indirect(
-            Dictionary(Type=Name.StructElem, S=Name.Link, P=parent, K=Array(), Pg=sheet.obj)
-        )
+        element = self._element("Link", parent, Pg=sheet.obj)
         element.K.append(Dictionary(Type=Name.OBJR, Pg=sheet.obj, Obj=note))
-        parent.K.append(element)
         self.linked.append(element)
         return element
 
@@ -316,10 +350,24 @@ class _Writer:
 
     def _lead(self) -> None:
         """Give the links within the document their destinations, now that all places are known."""
-        for note, place in self.leading:
-            sheet = self.sheets[place.page]
+        for note, element, place in self.leading:
             box = self.tree.pages[place.page].region(place.region_id).box
-            note.Dest = self._destination(sheet, box.top)
+            to = self._destination(self.sheets[place.page], box.top)
+            target = self.standing.get(place)
+            if self.standard is Standard.PDF_1_7 or target is None:
+                note.Dest = to
+                continue
+            note.A = _going(target, to)
+            element.Ref = Array([target])
+            self._refer_back(target, element)
+        for element in self.standing.values():
+            if str(element.S) == "/FENote" and "/Ref" not in element:  # nothing refers to it (ISO 14289-2, 8.2.5.14)
+                element.S = Name.Aside
+
+    @staticmethod
+    def _refer_back(target: pikepdf.Object, element: pikepdf.Object) -> None:
+        if str(target.S) == "/FENote":
+            target.Ref = Array([*target.get("/Ref", Array()), element])
 
     def _destination(self, sheet: _Sheet, top: int, left: int = 0) -> Any:
         up = (sheet.height - top) * sheet.scale + 6
@@ -330,8 +378,10 @@ class _Writer:
         self.names[name] = element
 
     def _add(self, node: Node, parent: pikepdf.Object) -> None:
-        entries = {} if node.language == self.tree.language else {"Lang": String(language_tag(node.language))}
+        entries = {} if node.language == self.language else {"Lang": String(language_tag(node.language))}
         element = self._element(node.tag, parent, **entries)
+        for piece in node.pieces:
+            self.standing.setdefault(Place(piece.page, piece.region.id), element)
         if node.caption is not None and node.caption_first:
             self._add(node.caption, element)
         if node.tag.is_picture:
@@ -370,12 +420,14 @@ class _Writer:
         if own is None or not piece.lines:
             return False
         corrected = any(w.state is WordState.CORRECTED for line in piece.lines for w in line.words)
-        language = piece.region.language or self.tree.language
+        language = piece.region.language or self.tree.language_at(piece.page)
         ends = (line_end(a, b, language) for a, b in pairwise(piece.lines))
         return corrected or own.is_unspaced or any(end is LineEnd.BREAK for end in ends)
 
     def _coded(self, piece: Piece) -> str:
-        return self._sheet(piece.page).layer.lines(piece.lines, piece.region.language or self.tree.language)
+        return self._sheet(piece.page).layer.lines(
+            piece.lines, piece.region.language or self.tree.language_at(piece.page)
+        )
 
     def _figure(self, element: pikepdf.Object, node: Node) -> None:
         page, region, lines = node.first
@@ -412,7 +464,7 @@ class _Writer:
             levels: list[list[OutlineItem]] = [outline.root]
             for mark in marks:
                 entry = mark.entry
-                item = OutlineItem(entry.title, destination=self._led_to(mark))
+                item = OutlineItem(entry.title, **self._led_to(mark))
                 item.bold, item.italic = entry.bold, entry.italic
                 if entry.colour:
                     red, green, blue = (int(entry.colour[i : i + 2], 16) / 255 for i in (0, 2, 4))
@@ -422,86 +474,29 @@ class _Writer:
                 levels.append(item.children)
         self.pdf.Root.PageMode = Name.UseOutlines
 
-    def _led_to(self, mark: Bookmark) -> Any:
+    def _led_to(self, mark: Bookmark) -> dict[str, Any]:
+        """Where a bookmark leads; in PDF 2.0 an element (ISO 14289-2, 8.8)."""
         sheet, entry = self.sheets[mark.entry.page], mark.entry
         if mark.region_id:
-            return self._destination(sheet, self.tree.pages[entry.page].region(mark.region_id).box.top)
-        if entry.top is None:
-            return Array([sheet.obj, Name.Fit])
-        width = sheet.size[0] / sheet.scale
-        return self._destination(sheet, round(entry.top * sheet.height), round((entry.left or 0) * width))
+            to = self._destination(sheet, self.tree.pages[entry.page].region(mark.region_id).box.top)
+        elif entry.top is None:
+            to = Array([sheet.obj, Name.Fit])
+        else:
+            width = sheet.size[0] / sheet.scale
+            to = self._destination(sheet, round(entry.top * sheet.height), round((entry.left or 0) * width))
+        if self.standard is Standard.PDF_1_7:
+            return {"destination": to}
+        target = self.standing.get(Place(entry.page, mark.region_id)) or self._first_of(entry.page)
+        return {"destination": to} if target is None else {"action": _going(target, to)}
 
-    def _labels(self) -> None:
-        """What the pages are called (ISO 32000-1, 12.4.2)."""
-        numbers: Any = Array()
-        ranges = [r for r in sorted(self.tree.labels, key=lambda r: r.first) if r.first < len(self.tree.pages)]
-        if ranges and ranges[0].first > 0:  # the number tree begins with the first page
-            ranges.insert(0, LabelRange())
-        for each in ranges:
-            entry = Dictionary()
-            if each.style:
-                entry.S = Name("/" + each.style.value)
-            if each.prefix:
-                entry.P = String(each.prefix)
-            if each.start > 1:
-                entry.St = each.start
-            numbers.extend([each.first, entry])
-        if len(numbers):
-            self.pdf.Root.PageLabels = self.pdf.make_indirect(Dictionary(Nums=numbers))
-
-    def _identify(self, made: datetime, accessible: bool) -> None:
-        made = made.replace(microsecond=0)
-        producer = f"Hyalen {__version__}"
-        stamp = made.strftime("%Y-%m-%dT%H:%M:%S+00:00")
-        xmp = XMP.format(
-            title=escape(self.tree.title),
-            producer=producer,
-            made=stamp,
-            language=language_tag(self.tree.language),
-            pdfua="<pdfuaid:part>1</pdfuaid:part>" if accessible else "",
-            particulars=_dublin_core(self.tree.particulars),
-        )
-        self.pdf.Root.Metadata = self.pdf.make_stream(xmp.encode("utf8"), Type=Name.Metadata, Subtype=Name.XML)
-        self.pdf.docinfo["/Title"] = String(self.tree.title)
-        told = self.tree.particulars
-        for key, value in (("/Author", told.author), ("/Subject", told.subject), ("/Keywords", told.keywords)):
-            if value:
-                self.pdf.docinfo[key] = String(value)
-        self.pdf.docinfo["/Producer"] = String(producer)
-        self.pdf.docinfo["/CreationDate"] = String(made.strftime("D:%Y%m%d%H%M%S+00'00'"))
-        profile = self.pdf.make_stream(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes(), N=3)
-        self.pdf.Root.OutputIntents = Array(
-            [
-                Dictionary(
-                    Type=Name.OutputIntent,
-                    S=Name.GTS_PDFA1,
-                    OutputConditionIdentifier=String("sRGB"),
-                    Info=String("sRGB IEC61966-2.1"),
-                    DestOutputProfile=profile,
-                )
-            ]
-        )
+    def _first_of(self, page: int) -> pikepdf.Object | None:
+        """The first element of a page, or of the next one that has any."""
+        return next((element for place, element in self.standing.items() if place.page >= page), None)
 
 
-def _dublin_core(told: Particulars) -> str:
-    """What is told of the document, as XMP has it (ISO 16684-1, 8.3); it agrees with the information dictionary."""
-
-    def item(name: str, kind: str, value: str, attribute: str = "") -> str:
-        return f"<{name}><rdf:{kind}><rdf:li{attribute}>{escape(value)}</rdf:li></rdf:{kind}></{name}>" if value else ""
-
-    plain = ' xml:lang="x-default"'
-    return "\n   ".join(
-        part
-        for part in (
-            item("dc:creator", "Seq", told.author),
-            item("dc:description", "Alt", told.subject, plain),
-            f"<pdf:Keywords>{escape(told.keywords)}</pdf:Keywords>" if told.keywords else "",
-            f"<dc:identifier>{escape(told.reference)}</dc:identifier>" if told.reference else "",
-            item("dc:rights", "Alt", told.rights, plain),
-            f"<dc:coverage>{escape(told.date)}</dc:coverage>" if told.date else "",
-        )
-        if part
-    )
+def _going(target: pikepdf.Object, to: Any) -> Dictionary:
+    """An action that goes to an element, and for viewers that know none to its place (ISO 32000-2, 12.6.4.2)."""
+    return Dictionary(S=Name.GoTo, SD=Array([target, *list(to)[1:]]), D=to)
 
 
 def _artifact(region: Region, height: int) -> str:
@@ -556,53 +551,3 @@ def _rectangle(box: Box, height: int, scale: float) -> tuple[float, float, float
     edges = (box.left, height - box.bottom, box.right, height - box.top)
     left, bottom, right, top = (round(v * scale, 3) for v in edges)
     return left, bottom, right, top
-
-
-# The pdfuaid schema is not among those PDF/A predefines, so it is described
-# (ISO 19005-2, 6.6.2.3).
-XMP = """<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>
-<x:xmpmeta xmlns:x="adobe:ns:meta/">
- <rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
-  <rdf:Description rdf:about=""
-    xmlns:dc="http://purl.org/dc/elements/1.1/"
-    xmlns:xmp="http://ns.adobe.com/xap/1.0/"
-    xmlns:pdf="http://ns.adobe.com/pdf/1.3/"
-    xmlns:pdfaid="http://www.aiim.org/pdfa/ns/id/"
-    xmlns:pdfuaid="http://www.aiim.org/pdfua/ns/id/">
-   <dc:format>application/pdf</dc:format>
-   <dc:title><rdf:Alt><rdf:li xml:lang="x-default">{title}</rdf:li></rdf:Alt></dc:title>
-   <dc:language><rdf:Bag><rdf:li>{language}</rdf:li></rdf:Bag></dc:language>
-   {particulars}
-   <xmp:CreateDate>{made}</xmp:CreateDate>
-   <pdf:Producer>{producer}</pdf:Producer>
-   <pdfaid:part>2</pdfaid:part>
-   <pdfaid:conformance>A</pdfaid:conformance>
-   {pdfua}
-  </rdf:Description>
-  <rdf:Description rdf:about=""
-    xmlns:pdfaExtension="http://www.aiim.org/pdfa/ns/extension/"
-    xmlns:pdfaSchema="http://www.aiim.org/pdfa/ns/schema#"
-    xmlns:pdfaProperty="http://www.aiim.org/pdfa/ns/property#">
-   <pdfaExtension:schemas>
-    <rdf:Bag>
-     <rdf:li rdf:parseType="Resource">
-      <pdfaSchema:schema>PDF/UA identification schema</pdfaSchema:schema>
-      <pdfaSchema:namespaceURI>http://www.aiim.org/pdfua/ns/id/</pdfaSchema:namespaceURI>
-      <pdfaSchema:prefix>pdfuaid</pdfaSchema:prefix>
-      <pdfaSchema:property>
-       <rdf:Seq>
-        <rdf:li rdf:parseType="Resource">
-         <pdfaProperty:name>part</pdfaProperty:name>
-         <pdfaProperty:valueType>Integer</pdfaProperty:valueType>
-         <pdfaProperty:category>internal</pdfaProperty:category>
-         <pdfaProperty:description>Part of ISO 14289 to which the file conforms</pdfaProperty:description>
-        </rdf:li>
-       </rdf:Seq>
-      </pdfaSchema:property>
-     </rdf:li>
-    </rdf:Bag>
-   </pdfaExtension:schemas>
-  </rdf:Description>
- </rdf:RDF>
-</x:xmpmeta>
-<?xpacket end="w"?>"""

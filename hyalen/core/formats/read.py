@@ -6,7 +6,7 @@ from pathlib import Path
 
 from hyalen.core.formats.kinds import sniff
 from hyalen.core.formats.read_image import count_image_pages, read_image_page
-from hyalen.core.formats.read_pdf import count_pdf_pages, read_pdf_page
+from hyalen.core.formats.read_pdf import count_pdf_pages, pdf_cautions, read_pdf_page
 from hyalen.core.formats.source import Limits, SourceError, SourcePage
 
 
@@ -29,6 +29,11 @@ def count_pages(path: Path, limits: Limits) -> int:
     if count > limits.pages:
         raise SourceError(f"the file has {count} pages, more than the limit of {limits.pages}; split it first")
     return count
+
+
+def cautions_of(path: Path) -> list[str]:
+    """What is to be known before something is made of a file that can be read."""
+    return pdf_cautions(path) if sniff(path) == "pdf" else []
 
 
 def read_source_page(path: Path, index: int, limits: Limits) -> SourcePage:

@@ -30,6 +30,7 @@ INVISIBLE = 3  # text rendering mode, ISO 32000-1, 9.3.6
 MOST_OBJECTS = 50_000  # of a page that are counted
 COVERING = 0.9  # of the page, under an image that hides what was drawn before it
 DEEPEST = 30  # forms within forms; sound pages have three or four
+MOST_FIELDS = 10_000  # of a form that are gone through
 MOST_IMAGES = 50  # of a page whose data is tried
 # Group 4 code of a row with black in it (ITU-T T.6: horizontal mode, a white and a black run), over and over.
 MORE_ROWS = bytes([0b00100110, 0b10101100]) * 64
@@ -50,6 +51,69 @@ class PageMake(NamedTuple):
     marks: int
 
 
+class Locked(SourceError):
+    """A file that opens with a password only."""
+
+
+def unlocked(path: Path, password: str, out: Path) -> None:
+    """Write a file without its encryption.
+
+    Raises
+    ------
+    Locked
+        If the password is not the file's.
+    SourceError
+        If it is damaged.
+    """
+    with blamed("the PDF"), heard():
+        try:
+            with pikepdf.open(path, password=password) as pdf:
+                pdf.save(out, encryption=False)
+        except pikepdf.PasswordError as error:
+            raise Locked("the PDF is encrypted and this is not its password; try another") from error
+
+
+def pdf_cautions(path: Path) -> list[str]:
+    """What is to be known before something is made of the file: signatures that will be lost, what its maker forbids.
+
+    ISO 32000-1, table 22 (permissions) and 12.8 (signatures).
+    """
+    with blamed("the PDF"), heard(), pikepdf.open(path) as pdf:
+        found = [f"it is signed{by}; what is made of it is another file, without the signature" for by in _signers(pdf)]
+        if pdf.is_encrypted:
+            allowed = pdf.allow
+            forbidden = [
+                what
+                for what, may in (
+                    ("to change it", allowed.modify_other),
+                    ("to copy its text", allowed.extract),
+                    ("to print it", allowed.print_lowres),
+                )
+                if not may
+            ]
+            if forbidden:
+                found.append(f"its maker forbids {', '.join(forbidden)}; what is made of it has no such lock")
+        return found
+
+
+def _signers(pdf: pikepdf.Pdf) -> list[str]:
+    """For each signature, by whom and when, as far as it tells."""
+    found = []
+    form: Any = pdf.Root.get("/AcroForm", pikepdf.Dictionary())
+    waiting: list[Any] = list(form.get("/Fields", []))
+    for _ in range(MOST_FIELDS):
+        if not waiting:
+            break
+        field = waiting.pop()
+        waiting += list(field.get("/Kids", []))
+        if field.get("/FT") == "/Sig" and isinstance(field.get("/V"), pikepdf.Dictionary):
+            name, date = str(field.V.get("/Name", "")), str(field.V.get("/M", ""))
+            found.append(
+                (f" by {name}" if name else "") + (f" on {date[2:6]}-{date[6:8]}-{date[8:10]}" if date else "")
+            )
+    return sorted(found)
+
+
 def count_pdf_pages(path: Path, limits: Limits) -> int:
     """Pages of the file.
 
@@ -63,7 +127,7 @@ def count_pdf_pages(path: Path, limits: Limits) -> int:
             with pikepdf.open(path) as pdf:
                 count = len(pdf.pages)
         except pikepdf.PasswordError as error:
-            raise SourceError("the PDF is encrypted and needs a password; bring in a copy without one") from error
+            raise Locked("the PDF is encrypted and needs a password") from error
     if count == 0:
         raise SourceError("the PDF has no pages; make or copy it again")
     if count > limits.pages:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from enum import StrEnum
 from typing import Literal, NamedTuple
 
@@ -26,6 +27,14 @@ class OwnPage(NamedTuple):
 
     path: str
     page: int
+
+
+class Attachment(NamedTuple):
+    """A file that goes along within a document: where it lies, what it is called and what it is (RFC 6838)."""
+
+    path: str
+    name: str
+    media_type: str
 
 
 class LabelStyle(StrEnum):
@@ -96,7 +105,7 @@ class BookmarkEntry(Frozen):
 
 
 class DocumentContent(Frozen):
-    """What the writers are handed.
+    """A document as the page content model has it (JSON).
 
     Attributes
     ----------
@@ -110,3 +119,17 @@ class DocumentContent(Frozen):
     title: str
     language: str
     pages: tuple[PageContent, ...]
+
+
+class Part(NamedTuple):
+    """One of the documents that are delivered as one: its pages from `first` up to before `end`, from 0.
+
+    `bookmarks` are what a person made of them, their pages by number in the whole.
+    """
+
+    first: int
+    end: int
+    title: str
+    language: str
+    abbreviations: Mapping[str, str] = {}
+    bookmarks: Sequence[BookmarkEntry] | None = None

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from rapidfuzz import fuzz
 
-from hyalen.core.model.document import BookmarkEntry
+from hyalen.core.model.document import BookmarkEntry, Part
 
 SAME = 85.0  # of 100: a heading's text after a correction, and before
 
@@ -71,6 +71,18 @@ def bookmarks(headings: Sequence[HeadingPlace], entries: Sequence[BookmarkEntry]
         found.insert(place, Bookmark(heading.entry.model_copy(update={"depth": depth}), heading.region_id))
         last = {(i + 1 if i >= place else i): known for i, known in last.items()} | {place: at}
     return _without_gaps(found)
+
+
+def bookmarks_of(documents: Sequence[Part], headings: Sequence[HeadingPlace]) -> list[Bookmark]:
+    """The bookmarks of a document; of several that are joined, each has one of its own above them."""
+    found: list[Bookmark] = []
+    for part in documents:
+        own = bookmarks([h for h in headings if part.first <= h.page < part.end], part.bookmarks)
+        if len(documents) > 1 and part.first < part.end:
+            found.append(Bookmark(BookmarkEntry(title=part.title or "Untitled", page=part.first)))
+            own = [m._replace(entry=m.entry.model_copy(update={"depth": m.entry.depth + 1})) for m in own]
+        found += own
+    return found
 
 
 def numbered(entries: Sequence[BookmarkEntry] | None, page_ids: Sequence[int]) -> list[BookmarkEntry] | None:

@@ -188,6 +188,7 @@ def flow(
     first_page: int = 0,
     join_tables: bool = False,
     told: Callable[[int, PageContent], PageContent] = lambda _, page: page,
+    end: int | None = None,
 ) -> Iterator[FlowBlock]:
     """The document's blocks in reading order; pages are taken one after the other.
 
@@ -204,10 +205,12 @@ def flow(
         Whether a table that goes on at the head of the next page is one block.
     told : callable
         What is told of each page (its number from 0, and the page) beside what it says.
+    end : int, optional
+        The page before which it ends; it goes through to the last where it is not given.
     """
     waiting: list[tuple[int, Region]] = []
     explains: str | None = None  # what the first of those that wait is the caption of
-    for index in range(first_page, len(pages)):
+    for index in range(first_page, len(pages) if end is None else end):
         page = told(index, pages[index])
         tied = captioned(page)
         regions = beside_their_pictures(page.regions, tied)

@@ -10,12 +10,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import groupby
 from typing import Literal, NamedTuple
 
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Word
-from hyalen.core.model.document import BookmarkEntry, LabelRange, OwnPage, Particulars
+from hyalen.core.model.document import Attachment, BookmarkEntry, LabelRange, OwnPage, Part, Particulars
 from hyalen.core.structure.contents import without_leader
 from hyalen.core.structure.flow import FlowBlock, Run, flow, joined_runs, joined_text
 from hyalen.core.structure.headers import headers_of
@@ -27,6 +27,7 @@ class Tag(StrEnum):
     """Standard structure types (ISO 32000-1, 14.8.4), and what is left out of the tree."""
 
     DOCUMENT = "Document"
+    PART = "Part"
     H1 = "H1"
     H2 = "H2"
     H3 = "H3"
@@ -195,7 +196,8 @@ class StructureTree:
     `labels` are what its pages are called, `particulars` what else is told of it, `abbreviations` what stands for what,
     `bookmarks` what a person made of them, their pages by number;
     `own_pages` are the pages, from 0, that say their own text and may be kept as they came; `pictures`
-    gives the images that stand in pictures' stead.
+    gives the images that stand in pictures' stead, `attachments` the files that go along, `parts` the documents that it was
+    joined from, between which nothing goes on.
     """
 
     title: str
@@ -208,28 +210,44 @@ class StructureTree:
     particulars: Particulars = field(default_factory=Particulars)
     abbreviations: Mapping[str, str] = field(default_factory=dict)
     bookmarks: Sequence[BookmarkEntry] | None = None
+    attachments: Sequence[Attachment] = ()
+    parts: Sequence[Part] = ()
+
+    @property
+    def documents(self) -> Sequence[Part]:
+        """The documents that it consists of: itself, where it was not joined from several."""
+        whole = Part(0, len(self.pages), self.title, self.language, self.abbreviations, self.bookmarks)
+        return self.parts or (whole,)
+
+    def language_at(self, page: int) -> str:
+        """The language of the document to which a page, from 0, belongs."""
+        return next((part.language for part in self.parts if part.first <= page < part.end), self.language)
 
     def nodes(self, first_page: int = 0, keep_running_heads: bool = False) -> Iterator[Node]:
         """The top level in reading order, from a page (counted from 0) on.
 
         With `keep_running_heads`, running heads and page numbers come as artifacts where they stand.
         """
-        blocks = flow(self.pages, self.language, keep_running_heads, first_page, self.join_tables, self._told)
-        return _with_captions(self._grouped(blocks))
+        for part in self.documents:
+            first = max(part.first, first_page)
+            told = partial(self._told, part.abbreviations)
+            blocks = flow(self.pages, part.language, keep_running_heads, first, self.join_tables, told, part.end)
+            yield from _with_captions(self._grouped(blocks, part))
 
-    def _grouped(self, blocks: Iterator[FlowBlock]) -> Iterator[Node]:
+    def _grouped(self, blocks: Iterator[FlowBlock], part: Part) -> Iterator[Node]:
         for role, group in groupby(blocks, key=lambda block: block.role if block.role in _GROUPED else None):
             if role is Role.LIST_ITEM:
                 yield from _lists(list(group))
             elif role is Role.CONTENTS_ENTRY:
-                yield self._contents(list(group))
+                yield self._contents(list(group), part)
             elif role is Role.QUOTATION:
                 told = tuple(_node(block) for block in group)
                 yield Node(Tag.BLOCK_QUOTE, told[0].language, told)
             else:
                 yield from (_node(block) for block in group)
 
-    def _told(self, index: int, page: PageContent) -> PageContent:
+    @staticmethod
+    def _told(abbreviations: Mapping[str, str], index: int, page: PageContent) -> PageContent:
         """A page with what its marks lead to and its abbreviations stand for."""
         notes = note_references(page)
 
@@ -239,7 +257,7 @@ class StructureTree:
                 update["link"] = Place(index, notes[word.id]).address
             elif not word.link and len(word.text) > LEAST_ADDRESS and (address := address_in(word.text)):
                 update["link"] = address
-            if full := self._expansion(word.text):
+            if full := _expansion(abbreviations, word.text):
                 update["expansion"] = full
             return word.model_copy(update=update) if update else word
 
@@ -250,27 +268,29 @@ class StructureTree:
 
         return page.with_lines(line_told)
 
-    def _expansion(self, text: str) -> str:
-        """What a word stands for, with and without the marks around it."""
-        return self.abbreviations.get(text) or self.abbreviations.get(text.strip("()[]{}“”\"'„,;:!?"), "")
-
     @cached_property
     def _targets(self) -> list[Target]:
         """What entries of the contents may lead to; only a document with such is gone through twice."""
         return targets_of(self.pages)
 
-    def _contents(self, blocks: Sequence[FlowBlock]) -> Node:
+    def _contents(self, blocks: Sequence[FlowBlock], part: Part) -> Node:
         """A table of contents (ISO 32000-1, table 333): titles and page numbers without their leaders, within each other."""
         entries: list[tuple[int, Node]] = []
+        targets = [t for t in self._targets if part.first <= t.place.page < part.end]
         for block in blocks:
             pieces = tuple(Piece(page, r, without_leader(r.lines)) for page, r in block.sources)
             lines = [line for piece in pieces for line in piece.lines]
-            target = led_to(lines, self._targets)
+            target = led_to(lines, targets)
             if target is not None:
                 pieces = tuple(piece._replace(lines=linked(piece.lines, target.address)) for piece in pieces)
             title = Node(Tag.P, block.language, pieces=pieces, text=joined_text(lines, block.language))
             entries.append((block.region.depth, Node(Tag.TOCI, block.language, (title,))))
         return _contents_of(entries, blocks[0].language)
+
+
+def _expansion(abbreviations: Mapping[str, str], text: str) -> str:
+    """What a word stands for, with and without the marks around it."""
+    return abbreviations.get(text) or abbreviations.get(text.strip("()[]{}“”\"'„,;:!?"), "")
 
 
 def _contents_of(entries: Sequence[tuple[int, Node]], language: str) -> Node:

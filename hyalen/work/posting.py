@@ -1,0 +1,43 @@
+"""Files put where others wait for them: whole or not at all, and over none that is there."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from pathlib import Path
+
+from hyalen.core.formats.names import free_name
+
+
+def put_into(folder: Path, name: str, source: Path) -> Path:
+    """Copy a file into a folder, under its name or with the first number that is free there.
+
+    Parameters
+    ----------
+    name : str
+        May have folders in it, which are made.
+
+    Raises
+    ------
+    OSError
+    """
+    target = folder / name
+    target.parent.mkdir(parents=True, exist_ok=True)
+    stem, _, ending = target.name.rpartition(".")
+    target = target.with_name(free_name(stem, ending, {each.name for each in target.parent.iterdir()}))
+    put_beside(source, target)
+    return target
+
+
+def put_beside(source: Path, target: Path) -> None:
+    """Copy a file so that under its name there is all of it or nothing."""
+    beside = target.with_name(f".hyalen-{os.getpid()}.part")
+    try:
+        with beside.open("wb") as file, source.open("rb") as data:
+            shutil.copyfileobj(data, file, 1 << 20)
+            file.flush()
+            os.fsync(file.fileno())
+        beside.replace(target)
+    except BaseException:
+        beside.unlink(missing_ok=True)
+        raise
