@@ -16,7 +16,7 @@ import psutil
 from hyalen.store.store import Store
 from tests.helpers import many_pages
 
-KILLS = 50
+KILLS = 20
 SHORT, LONG = (0.1, 1.2), (4.0, 7.0)  # seconds of work between two kills; workers need some to come up
 FIRST = 180.0  # seconds that a laden machine may take to read the first page
 
@@ -70,7 +70,7 @@ class Clerk:
             self.edits[page["id"], str(word["box"][:2])] = text
 
 
-def test_fifty_kills_lose_nothing(data: Path, tmp_path: Path, small_scan: Path) -> None:
+def test_kills_lose_nothing(data: Path, tmp_path: Path, small_scan: Path) -> None:
     rng = random.Random(50)
     clerk = Clerk(many_pages(tmp_path / "two.tif", small_scan, 2), rng)
     context = multiprocessing.get_context("forkserver")

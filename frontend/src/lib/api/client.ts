@@ -109,6 +109,8 @@ export const api = {
   addBatch: (name: string, languages: string[]) => ok<Batch>(client.POST('/api/batches', { body: { name, languages } })),
   batch: (id: number) => ok<Batch>(client.GET('/api/batches/{batch_id}', { params: batch(id) })),
   deleteBatch: (id: number) => ok(client.DELETE('/api/batches/{batch_id}', { params: batch(id) })),
+  pause: (id: number, paused: boolean) => ok(client.PUT('/api/batches/{batch_id}/pause', { params: batch(id), body: { paused } })),
+  forgetDelivery: (delivery_id: number) => ok(client.DELETE('/api/deliveries/{delivery_id}', { params: { path: { delivery_id } } })),
   cancel: (id: number) => ok(client.POST('/api/batches/{batch_id}/cancel', { params: batch(id) })),
   retryAll: (id: number) => ok(client.POST('/api/batches/{batch_id}/retry', { params: batch(id) })),
   dismissProblem: (id: number, problem_id: number) =>
@@ -217,11 +219,12 @@ export const api = {
 };
 
 /** Upload with progress, which fetch cannot tell. */
-export function upload(batch: number, files: File[], pages: string, progress: (share: number) => void, signal?: AbortSignal): Promise<Intake> {
+export function upload(batch: number, files: File[], pages: string, progress: (share: number) => void, signal?: AbortSignal, password = ''): Promise<Intake> {
   return new Promise((resolve, reject) => {
     const form = new FormData();
     for (const file of files) form.append('files', file, file.name);
     if (pages.trim()) form.append('pages', pages);
+    if (password) form.append('password', password);
     const request = new XMLHttpRequest();
     signal?.addEventListener('abort', () => request.abort());
     request.onabort = () => reject(new DOMException('stopped', 'AbortError'));

@@ -44,7 +44,9 @@
         const told = (s: number) => (sending = { count: list.length, done: at, share: (bytes + s * file.size) / whole });
         try {
           if (file.size > (about.told?.largest_file ?? Infinity)) throw new Refused(413, 'Too large', `${file.name} is larger than the limit of ${sized(about.told!.largest_file)}.`);
-          refused += (await upload(batch.id, [file], only, told, stop.signal)).problems.length;
+          const { problems } = await upload(batch.id, [file], only, told, stop.signal);
+          refused += problems.length;
+          for (const p of problems) if (p.locked) locked = { ...locked, [p.id]: file };
         } catch (error) {
           // What is wrong with one file is no other's trouble; a server that does not answer is everyone's.
           if (!(error instanceof Refused) || error.status === 0 || error.status === 507) throw error;
@@ -56,6 +58,26 @@
     });
     if (refused) notices.notify(`${refused} of ${counted(list.length, 'file')} could not be brought in`, 'refused');
     sending = null;
+    await desk.refresh();
+  }
+
+  /** Files that open with a password, by their problem: kept here so that they need not be found again. */
+  let locked = $state.raw<Record<number, File>>({});
+  let passwords = $state<Record<number, string>>({});
+
+  async function unlock(problem: number) {
+    const file = locked[problem], password = passwords[problem];
+    if (!file || !password) return;
+    await notices.attempt(async () => {
+      const { problems } = await upload(batch.id, [file], only, () => {}, undefined, password);
+      await api.dismissProblem(batch.id, problem);
+      const left = { ...locked };
+      delete left[problem];
+      delete passwords[problem];
+      for (const p of problems) if (p.locked) left[p.id] = file;
+      locked = left;
+      if (problems[0]) notices.notify(`${file.name}: ${problems[0].reason}`, 'refused');
+    });
     await desk.refresh();
   }
 
@@ -93,9 +115,15 @@
       {#if batch.left.words}<span class="text-quiet" title="Between {batch.left.between[0]} and {batch.left.between[1]}, nineteen times of twenty">about {Math.round(batch.left.expected).toLocaleString()} wrong of {batch.left.words.toLocaleString()} words</span>{/if}
       <span class="text-quiet">{counted(batch.documents.length, 'document')}, {counted(pages, 'page')}; languages: {batch.languages.map((l) => about.languageName(l)).join(', ')}</span>
     </header>
-    {#if busy > 0}
+    {#if batch.paused}
+      <div class="border-hair flex items-center gap-4 border-b px-5 py-2" role="status">
+        <span class="flex-1">Paused: {busy ? `${counted(busy, 'task')} of this batch wait` : 'nothing of this batch is worked on'}.</span>
+        <Button size="sm" onclick={() => act(() => api.pause(batch.id, false))}>Go on</Button>
+      </div>
+    {:else if busy > 0}
       <div class="border-hair flex items-center gap-4 border-b px-5 py-2" role="status">
         <div class="flex-1"><Progressbar progress={share} size="h-3" color="primary" labelOutside="{read} of {pages} pages read" /></div>
+        <Button size="sm" color="alternative" onclick={() => act(() => api.pause(batch.id, true))}>Pause</Button>
         <Button size="sm" color="alternative" onclick={() => act(() => api.cancel(batch.id))}>Stop</Button>
       </div>
     {:else if stopped > 0}
@@ -116,6 +144,7 @@
                 <td class="px-5 py-2">
                   <button class="plain font-bold hover:underline" onclick={() => void view.goDocument(d.id)}>{d.name}</button>
                   {#if d.note}<span class="text-quiet block text-sm">{d.note}</span>{/if}
+                  {#each d.cautions as c (c)}<span class="text-lamp-700 block text-sm">{c}</span>{/each}
                 </td>
                 <td>{d.pages}</td>
                 <td>{d.language ? about.languageName(d.language) : d.languages.map((l) => about.languageName(l)).join(', ')}</td>
@@ -158,6 +187,12 @@
           {#each batch.problems as p (p.id)}
             <li class="flex gap-2"><span class="flex-1"><b class="break-all">{p.file}</b>: {p.reason}.</span>
               <button class="plain" aria-label="Dismiss {p.file}" onclick={() => act(() => api.dismissProblem(batch.id, p.id))}>✕</button></li>
+            {#if locked[p.id]}
+              <li><form class="flex gap-2" onsubmit={(e) => { e.preventDefault(); void unlock(p.id); }}>
+                <input class="only" type="password" autocomplete="off" bind:value={passwords[p.id]} placeholder="its password" aria-label="Password of {p.file}" />
+                <Button size="xs" type="submit" disabled={!passwords[p.id]}>Open</Button>
+              </form></li>
+            {/if}
           {/each}
           {#each batch.failed as f (f.id)}
             <li><b class="break-all">{f.file}{f.page ? `, page ${f.page}` : ''}</b> ({f.stage.replace('_', ' ')}): {f.reason}</li>
