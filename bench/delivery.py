@@ -21,7 +21,7 @@ from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.reading.upright import find_turn
-from hyalen.demo.spoil import spoil
+from hyalen.demo.spoil import Spoiling, spoil
 from hyalen.demo.typeset import typesetter
 from hyalen.work.samples import Sheet, as_delivered, weights
 
@@ -35,9 +35,11 @@ class Measured(NamedTuple):
     reading: float  # the engine's, of the cleaned page
 
 
-def measure(scan: Image, dpi: float, language: str, true: str) -> Measured:
+def measure(set_in_type: Image, how: Spoiling, seed: int, language: str, true: str) -> Measured:
     """A page as it is cleaned, in each quality; read by the bare engine, which every delivered picture is the same to."""
     cv2.setNumThreads(1)
+    dpi = 300.0
+    scan = grey(spoil(set_in_type, dpi, how, seed=seed))
     turn = partial(find_turn, languages=(language,))
     page = grey(clean_page(scan, dpi, Treatment(), turn).read)
     content = PageContent(width=page.shape[1], height=page.shape[0], dpi=dpi)
@@ -64,9 +66,8 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
         for seed in SEEDS:
             page = proof_page(seed)
             made = setter.set(page.html, 300)
-            scan = grey(spoil(made.image, 300, page.how, seed=seed))
             true = " ".join(b.text for b in made.blocks)
-            jobs.append(pool.submit(measure, scan, 300.0, page.language, true))
+            jobs.append(pool.submit(measure, made.image, page.how, seed, page.language, true))
         found = [job.result() for job in jobs]
     total = {q: sum(f.sizes[q] for f in found) for q in Quality}
     wrong = {q: float(np.mean([f.errors[q] for f in found])) for q in Quality}

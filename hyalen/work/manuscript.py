@@ -126,6 +126,7 @@ class Manuscript:
             bookmarks=_entries(head["bookmarks"], gone),
             attachments=[Attachment(*each) for each in head["attachments"]],
             parts=[_part(each, gone) for each in head["parts"]],
+            withheld=gone,
         )
 
     def image(self, index: int) -> bytes:

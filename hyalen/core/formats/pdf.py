@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import logging
 import tempfile
-from collections.abc import Callable, Iterator, Mapping, Sequence
+import warnings
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from itertools import groupby, pairwise
 from pathlib import Path
@@ -18,6 +19,7 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name, OutlineItem, String
 
 from hyalen.core.formats.format import DeliveryOptions, Images, Standard
+from hyalen.core.formats.pdf_annotations import fields_of
 from hyalen.core.formats.pdf_font import InvisibleFont
 from hyalen.core.formats.pdf_identity import VERSION, identify, label_pages, relate_attachments
 from hyalen.core.formats.pdf_image import page_image
@@ -32,6 +34,7 @@ from hyalen.core.structure.bookmarks import Bookmark, HeadingPlace, bookmarks_of
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.flow import LineEnd, Run, line_end
 from hyalen.core.structure.headers import is_irregular
+from hyalen.core.structure.redaction import scrubbed
 from hyalen.core.structure.references import Place, place_at
 from hyalen.core.structure.tree import Node, Piece, StructureTree, Tag
 
@@ -85,7 +88,11 @@ def _skeleton(
             page.Resources = Dictionary(XObject=made.pictures)
             paints[index] = made.paint
         parts.append(directory / f"{first}.pdf")
-        part.save(parts[-1])
+        with warnings.catch_warnings():
+            warnings.simplefilter(
+                "ignore", pikepdf.exceptions.PageCopyWarning
+            )  # the form is made when all are together
+            part.save(parts[-1])
     whole = directory / "whole.pdf"
     if len(parts) > 1 or tree.attachments:
         merged = ["--pages", *map(str, parts), "--"] if parts else []
@@ -142,6 +149,7 @@ class _Sheet:
         self.size = content.width * self.scale, content.height * self.scale
         self.operators: list[str] = []
         self.marked: list[pikepdf.Object] = []
+        self.notes = _by_region(obj, content, self.scale) if own is not None else {}
 
 
 class _Writer:
@@ -156,7 +164,8 @@ class _Writer:
         self.sheets: list[_Sheet] = []
         self.closed = 0
         self.numbers: Any = Array()
-        self.linked: list[pikepdf.Object] = []
+        self.linked: list[pikepdf.Object] = []  # the elements of annotations, by their place in the parent tree
+        self.widgets: list[pikepdf.Object] = []
         self.names: dict[str, pikepdf.Object] = {}
         self.leading: list[tuple[pikepdf.Object, pikepdf.Object, Place]] = []  # annotations, their elements, where to
         self.standing: dict[Place, pikepdf.Object] = {}  # the first element of each region
@@ -174,13 +183,18 @@ class _Writer:
         within = self._within(top)
         for node in tree.nodes():
             conformance.see(node)
-            self._close_before(node.first.page)
+            self._close_before(node.first.page, top)
             self.language = tree.language_at(node.first.page)
-            self._add(node, within(node.first.page))
+            parent = within(node.first.page)
+            self._add(node, parent)
+            for page in dict.fromkeys(piece.page for piece in _all_pieces(node)):
+                self._annotate(self._sheet(page), {p.region.id for p in _all_pieces(node) if p.page == page}, parent)
             if node.tag.heading_level is not None:
                 page, region, _ = node.first
                 headings.append(HeadingPlace(page, node.tag.heading_level, node.text, region.id))
-        self._close_before(len(tree.pages))
+        self._close_before(len(tree.pages), top)
+        if self.widgets:
+            pdf.Root.AcroForm = pdf.make_indirect(fields_of(self.widgets, pdf))
         for number, element in enumerate(self.linked, len(self.sheets)):
             self.numbers.extend([number, element])
         root.ParentTree = pdf.make_indirect(Dictionary(Nums=self.numbers))
@@ -250,10 +264,11 @@ class _Writer:
                 sheet.operators.append(f"/Artifact {kind} BDC\n{text}\nEMC")
         self.sheets.append(sheet)
 
-    def _close_before(self, number: int) -> None:
+    def _close_before(self, number: int, top: pikepdf.Object) -> None:
         """Write the contents of the pages before this one: no later node stands on them."""
         for index in range(self.closed, number):
             sheet = self._sheet(index)
+            self._annotate(sheet, set(sheet.notes), top)
             coded = "\n".join(sheet.operators).encode("ascii")
             if sheet.own is not None:
                 coded = b"q\n" + sheet.own.coded() + b"\nQ\n" + coded
@@ -341,6 +356,19 @@ class _Writer:
         element.K.append(Dictionary(Type=Name.OBJR, Pg=sheet.obj, Obj=note))
         self.linked.append(element)
         return element
+
+    def _annotate(self, sheet: _Sheet, regions: Iterable[str], parent: pikepdf.Object) -> None:
+        """Give elements to the annotations and fields that stand at regions (ISO 14289-1, 7.18.1 and 7.18.4)."""
+        for note in (note for region in regions for note in sheet.notes.pop(region, ())):
+            widget = str(note.Subtype) == "/Widget"
+            for key in (key for key in ("/Contents", "/TU", "/Subj") if key in note):
+                note[key] = String(scrubbed(str(note[key]), self.tree.withheld))
+            note.StructParent = len(self.tree.pages) + len(self.linked)
+            element = self._element("Form" if widget else "Annot", self._element(Tag.P, parent), Pg=sheet.obj)
+            element.K.append(Dictionary(Type=Name.OBJR, Pg=sheet.obj, Obj=note))
+            self.linked.append(element)
+            if widget:
+                self.widgets.append(note)
 
     def _belongs(self, element: pikepdf.Object, sheet: _Sheet, mcid: int) -> None:
         sheet.marked.append(element)
@@ -497,6 +525,30 @@ class _Writer:
 def _going(target: pikepdf.Object, to: Any) -> Dictionary:
     """An action that goes to an element, and for viewers that know none to its place (ISO 32000-2, 12.6.4.2)."""
     return Dictionary(S=Name.GoTo, SD=Array([target, *list(to)[1:]]), D=to)
+
+
+def _all_pieces(node: Node) -> Iterator[Piece]:
+    yield from node.pieces
+    for child in (*node.children, *((node.caption,) if node.caption else ())):
+        yield from _all_pieces(child)
+
+
+def _by_region(page: pikepdf.Object, content: PageContent, scale: float) -> dict[str, list[pikepdf.Object]]:
+    """A page's annotations by the region that they stand at, which is the nearest one, before it in its own row."""
+    found: dict[str, list[pikepdf.Object]] = {}
+    for note in page.get("/Annots", Array()):
+        left, bottom, right, top = (float(v) / scale for v in note.Rect)
+        box = Box(round(left), round(content.height - top), round(right), round(content.height - bottom))
+        near = min(content.regions, key=lambda r: _apart(r.box, box), default=None)
+        found.setdefault(near.id if near else "", []).append(note)
+    return found
+
+
+def _apart(region: Box, note: Box) -> float:
+    """How far apart; what stands beside is nearer than what stands above or below."""
+    across = max(region.left - note.right, note.left - region.right, 0)
+    down = max(region.top - note.bottom, note.top - region.bottom, 0)
+    return across / 4 + 4 * down
 
 
 def _artifact(region: Region, height: int) -> str:

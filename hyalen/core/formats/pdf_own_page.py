@@ -16,6 +16,7 @@ import pypdfium2
 import pypdfium2.raw as pdfium
 from pikepdf import Array, Dictionary, Name
 
+from hyalen.core.formats.pdf_annotations import take_annotations
 from hyalen.core.formats.pdf_own_text import Edges, links_of
 from hyalen.core.model.content import Line, PageContent, Region, Role
 from hyalen.core.model.document import OwnPage
@@ -131,14 +132,35 @@ def take_page(
     if abs(right - content.width * scale) > 2 or abs(top - content.height * scale) > 2:
         raise Unfit("it was cut")
     _check_resources(_with_fonts(page.obj, fonts))
+    take_annotations(page, source, Path(own.path), own.page, _check_appearance)
     part.pages.append(page)
     mine = part.pages[-1].obj
     for key in list(mine.keys()):
-        if key not in ("/Type", "/Parent", "/Resources", "/Contents", "/Group"):
+        if key not in ("/Type", "/Parent", "/Resources", "/Contents", "/Group", "/Annots"):
             del mine[key]
+    for annotation in mine.Annots:
+        for look in _looks(annotation):
+            _mend(look.get("/Resources", Dictionary()))
     mine.MediaBox = Array([0, 0, round(right, 3), round(top, 3)])
     mine.Resources = _with_fonts(mine, fonts)  # pages may share theirs: what is left out for one stays with the others
     _mend(mine.Resources)
+
+
+def _check_appearance(look: Any) -> None:
+    """Raise Unfit for what PDF/A does not allow in how an annotation looks."""
+    for font in _values(look.get("/Resources", Dictionary()), "/Font"):
+        _check_font(font, 0)
+    _check_resources(look.get("/Resources", Dictionary()))
+    if any(str(i.operator) in REFUSED for i in pikepdf.parse_content_stream(look)):
+        raise Unfit("it has operators of another colour space")
+
+
+def _looks(annotation: Any) -> Iterator[Any]:
+    normal = annotation.AP.N
+    if isinstance(normal, pikepdf.Stream):
+        yield normal
+    else:
+        yield from (each for each in normal.values() if isinstance(each, pikepdf.Stream))
 
 
 def _with_fonts(page: pikepdf.Object, fonts: Collection[str]) -> pikepdf.Dictionary:

@@ -39,6 +39,8 @@ SAME_LEVEL = 0.35  # of the type's size, by which glyphs of a line may stand off
 WORD_GAP, COLUMN_GAP = 0.28, 1.6  # of the type's size between glyphs: another word, another line
 BACKWARDS_GAP = 0.16  # the same between words of joined letters
 DARKEST = 64  # level of a colour: what is darker and grey counts as black
+FIELD_TYPE = 12.0  # points, of a field that leaves its type's size to the reader
+LABEL_GAP = 8.0  # of its height, by which a label may stand off its field
 LINKED = 0.5  # of a word, that a link lies over
 LEAST_TURN = 0.35  # radians from upright at which text stands on its side
 # Ligatures and the letters' forms that some fonts name instead of letters (Unicode, presentation forms A and B).
@@ -90,7 +92,7 @@ def own_text(path: Path, index: int, size: tuple[int, int], hidden: bool = False
         finally:
             document.close()
     lines = [_linked(line, links) for run in _runs(glyphs) if (line := _line(run)) is not None]
-    lines += [line for line in fields if not any(_holds(known, line) for known in lines)]
+    lines = _with_values(lines, [line for line in fields if not any(_holds(known, line) for known in lines)])
     return [FoundBlock(BlockKind.TEXT, line.box, (line,)) for line in lines]
 
 
@@ -465,16 +467,22 @@ def _fields(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage, place: Pla
                 continue
             ends = place(np.array([[rectangle.left, rectangle.top], [rectangle.right, rectangle.bottom]]))
             (left, top), (right, bottom) = ends.min(axis=0), ends.max(axis=0)
-            yield from _value_lines(value, Box(round(left), round(top), round(right), round(bottom)))
+            box = Box(round(left), round(top), round(right), round(bottom))
+            size = ctypes.c_float()
+            pdfium.FPDFAnnot_GetFontSize(form, note, size)
+            scale = box.height / max(1e-6, abs(rectangle.top - rectangle.bottom))
+            yield from _value_lines(value, box, (size.value or FIELD_TYPE) * scale)
         finally:
             pdfium.FPDFPage_CloseAnnot(note)
 
 
-def _value_lines(value: str, box: Box) -> Iterator[FoundLine]:
+def _value_lines(value: str, box: Box, size: float) -> Iterator[FoundLine]:
+    """A value's rows in the middle of its field, `size` pixels of type high, or as much smaller as there is room for."""
     rows = [t for t in (row.split() for row in value.splitlines()) if t]
+    height = max(2, round(min(size * 1.1, box.height / max(1, len(rows)))))
+    first = box.top + (box.height - height * len(rows)) // 2
     for i, tokens in enumerate(rows):
-        top, bottom = box.top + box.height * i // len(rows), box.top + box.height * (i + 1) // len(rows)
-        height = max(2, bottom - top)
+        top, bottom = first + height * i, first + height * (i + 1)
         each = min(box.width / max(1, sum(len(t) + 1 for t in tokens)), 0.5 * height)
         words, x = [], float(box.left)
         for token in tokens:
@@ -483,6 +491,31 @@ def _value_lines(value: str, box: Box) -> Iterator[FoundLine]:
             x += each * (len(token) + 1)
         line = union(w.box for w in words)
         yield FoundLine(tuple(words), line, (Point(line.left, bottom), Point(line.right, bottom)), float(height))
+
+
+def _with_values(lines: list[FoundLine], values: Sequence[FoundLine]) -> list[FoundLine]:
+    """Lines with the values of fields: each goes on the line of its label, which stands before it on its row."""
+    found = list(lines)
+    for value in values:
+        labels = [(gap, at) for at, line in enumerate(found) if (gap := _gap_before(line, value)) is not None]
+        if not labels:
+            found.append(value)
+            continue
+        _, at = min(labels)
+        label = found[at]
+        words = (*label.words, *value.words)
+        found[at] = label._replace(words=words, box=union(w.box for w in words))
+    return found
+
+
+def _gap_before(label: FoundLine, value: FoundLine) -> int | None:
+    """The gap between a value and its label, if one may be the other's."""
+    overlap = min(label.box.bottom, value.box.bottom) - max(label.box.top, value.box.top)
+    if 2 * overlap < min(label.box.height, value.box.height):
+        return None
+    backwards = any(script_of(c) in ("ARABIC", "HEBREW") for c in label.words[-1].text)
+    gap = label.box.left - value.box.right if backwards else value.box.left - label.box.right
+    return gap if -label.height < gap < LABEL_GAP * label.height else None
 
 
 def _string(ask: Callable[[Any, int], int]) -> str:

@@ -30,6 +30,7 @@ INVISIBLE = 3  # text rendering mode, ISO 32000-1, 9.3.6
 MOST_OBJECTS = 50_000  # of a page that are counted
 COVERING = 0.9  # of the page, under an image that hides what was drawn before it
 DEEPEST = 30  # forms within forms; sound pages have three or four
+MOST_NOTED = 2_000  # pages that are looked through for attached files
 MOST_FIELDS = 10_000  # of a form that are gone through
 MOST_IMAGES = 50  # of a page whose data is tried
 # Group 4 code of a row with black in it (ITU-T T.6: horizontal mode, a white and a black run), over and over.
@@ -93,7 +94,18 @@ def pdf_cautions(path: Path) -> list[str]:
             ]
             if forbidden:
                 found.append(f"its maker forbids {', '.join(forbidden)}; what is made of it has no such lock")
+        attached = len(pdf.attachments) + _attached_by_notes(pdf)
+        if attached:
+            found.append(
+                f"{attached} {'file is' if attached == 1 else 'files are'} attached to it, which do not go along"
+            )
         return found
+
+
+def _attached_by_notes(pdf: pikepdf.Pdf) -> int:
+    pages = islice(pdf.pages, MOST_NOTED)
+    notes: Iterator[Any] = (n for page in pages for n in page.obj.get("/Annots", pikepdf.Array()))
+    return sum(isinstance(n, pikepdf.Dictionary) and n.get("/Subtype") == "/FileAttachment" for n in notes)
 
 
 def _signers(pdf: pikepdf.Pdf) -> list[str]:
@@ -163,6 +175,7 @@ def read_pdf_page(path: Path, index: int, limits: Limits) -> SourcePage:
 def _opened(path: Path) -> Iterator[pypdfium2.PdfDocument]:
     document = pypdfium2.PdfDocument(path)
     try:
+        document.init_forms()  # else what fields hold is not drawn
         yield document
     finally:
         document.close()

@@ -197,7 +197,7 @@ class StructureTree:
     `bookmarks` what a person made of them, their pages by number;
     `own_pages` are the pages, from 0, that say their own text and may be kept as they came; `pictures`
     gives the images that stand in pictures' stead, `attachments` the files that go along, `parts` the documents that it was
-    joined from, between which nothing goes on.
+    joined from, between which nothing goes on, `withheld` words that stand nowhere beside what a page shows.
     """
 
     title: str
@@ -212,6 +212,7 @@ class StructureTree:
     bookmarks: Sequence[BookmarkEntry] | None = None
     attachments: Sequence[Attachment] = ()
     parts: Sequence[Part] = ()
+    withheld: frozenset[str] = frozenset()
 
     @property
     def documents(self) -> Sequence[Part]:
