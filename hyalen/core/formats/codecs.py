@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image as Pillow
 from PIL import ImageChops, ImageFile, ImageOps
 from PIL.TiffImagePlugin import TiffImageFile
@@ -209,10 +210,18 @@ def encode_bitonal(image: Image) -> bytes:
 
 def fax_strip(image: Pillow.Image) -> bytes:
     """A one-bit image as one strip of CCITT Group 4 code (ITU-T T.6), ink as black runs."""
+    return _group4(ImageChops.invert(image.convert("1")))  # in Pillow's images ones are white
+
+
+def fax_of_ink(ink: NDArray[np.bool_]) -> bytes:
+    """The same of an (h, w) mask of ink."""
+    return _group4(Pillow.fromarray(ink))
+
+
+def _group4(image: Pillow.Image) -> bytes:
     out = io.BytesIO()
-    rows_per_strip = {278: image.size[1]}  # TIFF 6.0
-    # The TIFF library codes ones as black runs, and in Pillow's images ones are white.
-    ImageChops.invert(image.convert("1")).save(out, "TIFF", compression="group4", tiffinfo=rows_per_strip)
+    rows_per_strip = {278: image.size[1]}  # TIFF 6.0; its library codes ones as black runs
+    image.save(out, "TIFF", compression="group4", tiffinfo=rows_per_strip)
     with Pillow.open(io.BytesIO(out.getvalue())) as written:
         assert isinstance(written, TiffImageFile)
         offsets, sizes = written.tag_v2[273], written.tag_v2[279]  # StripOffsets, StripByteCounts

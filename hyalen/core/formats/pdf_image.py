@@ -7,10 +7,11 @@ from typing import Any, NamedTuple
 
 import numpy as np
 import pikepdf
+from numpy.typing import NDArray
 from pikepdf import Array, Dictionary, Name
 from PIL import Image as Pillow
 
-from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg, fax_strip, is_one_bit
+from hyalen.core.formats.codecs import decode, encode_bitonal, encode_jpeg, fax_of_ink, fax_strip, is_one_bit
 from hyalen.core.formats.format import DeliveryOptions, Quality, Tones
 from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
 from hyalen.core.imaging.layers import Layers, layered
@@ -20,6 +21,7 @@ from hyalen.core.model.content import PageContent, RegionKind
 from hyalen.core.model.geometry import Box
 
 BALANCED_DPI, BALANCED_JPEG = 200.0, 70
+SURELY_SMALLER = 0.12  # of the page as it is, than which no balanced one is smaller
 BACKGROUND_JPEG = 45
 PICTURE_DPI, PICTURE_JPEG = 150.0, 60
 
@@ -49,15 +51,18 @@ def page_image(pdf: pikepdf.Pdf, image: bytes, content: PageContent, options: De
         page = grey(page)
     if options.quality is Quality.AS_SCANNED:
         return _whole(pdf, encode_jpeg(page))
+    made = _smallest(pdf, page, content) if options.quality is Quality.SMALLEST else None
+    if made is not None and _weight(made) < SURELY_SMALLER * len(image):
+        return made
     small, _ = reduced(page, content.dpi, BALANCED_DPI)
     least = min((encode_jpeg(small, BALANCED_JPEG), image), key=len)  # never larger than it came
-    if options.quality is Quality.SMALLEST:
-        pictures = [r.box for r in content.everything if r.kind is RegionKind.FIGURE]
-        layers = layered(page, content.dpi, pictures)
-        made = _in_layers(pdf, page, content, layers, pictures) if layers is not None else None
-        if made is not None and _weight(made) < len(least):
-            return made
-    return _whole(pdf, least)
+    return made if made is not None and _weight(made) < len(least) else _whole(pdf, least)
+
+
+def _smallest(pdf: pikepdf.Pdf, page: Image, content: PageContent) -> PageImage | None:
+    pictures = [r.box for r in content.everything if r.kind is RegionKind.FIGURE]
+    layers = layered(page, content.dpi, pictures)
+    return _in_layers(pdf, page, content, layers, pictures) if layers is not None else None
 
 
 def _weight(made: PageImage) -> int:
@@ -90,17 +95,17 @@ def _in_layers(pdf: pikepdf.Pdf, page: Image, content: PageContent, layers: Laye
         paint.append(f"q {wide} 0 0 {high} {left} {low} cm {name} Do Q")
     for ink in layers.inks:
         name = f"/Im{len(found)}"
-        found[name] = _stencil(pdf, as_uint8(np.where(ink.mask, 0, 255)))
+        found[name] = _stencil(pdf, ink.mask)
         colour = " ".join(f"{v / 255:.3f}" for v in ink.colour)
         paint.append(f"q {colour} rg {name} Do Q")
     return PageImage(found, "\n".join(paint))
 
 
-def _stencil(pdf: pikepdf.Pdf, ink: Image) -> pikepdf.Object:
+def _stencil(pdf: pikepdf.Pdf, ink: NDArray[np.bool_]) -> pikepdf.Object:
     """A mask through which a colour is painted (ISO 32000-1, 8.9.6.2), in CCITT Group 4: no letter stands for another."""
     height, width = ink.shape
     return pdf.make_stream(
-        fax_strip(Pillow.fromarray(ink).convert("1", dither=Pillow.Dither.NONE)),
+        fax_of_ink(ink),
         **_entries(width, height),
         ImageMask=True,
         BitsPerComponent=1,

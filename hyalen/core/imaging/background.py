@@ -139,6 +139,8 @@ def whiten(page: Image, paper: NDArray[np.float32], strength: float = 1.0) -> Im
         return page
     level = cv2.resize(paper, (page.shape[1], page.shape[0]), interpolation=cv2.INTER_LINEAR)
     target = 255.0 / 0.94
+    if strength == 1:
+        return as_uint8(cv2.divide(page, level, scale=target, dtype=cv2.CV_8U))
     gain = np.asarray((1 - strength) + strength * target / level, dtype=np.float32)
     return as_uint8(cv2.multiply(page, gain, dtype=cv2.CV_8U))
 

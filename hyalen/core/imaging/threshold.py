@@ -69,16 +69,17 @@ def midway_levels(page: Image, dpi: float, bias: float = 0.0) -> tuple[Image, Im
     high, low = cv2.dilate(coarse, element), cv2.erode(coarse, element)
     contrast = as_uint8(cv2.subtract(high, low))
     level, _ = cv2.threshold(contrast, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
-    edge = (contrast > max(24.0, 0.6 * level)).astype(np.float32)
+    _, edge = cv2.threshold(contrast, max(24.0, 0.6 * level), 1, cv2.THRESH_BINARY)
     reach = max(5, round(dpi / 24)) | 1
-    weight = cv2.boxFilter(edge, -1, (reach, reach), normalize=False) + 1e-3
-    light = cv2.boxFilter(edge * high, -1, (reach, reach), normalize=False) / weight
-    dark = cv2.boxFilter(edge * low, -1, (reach, reach), normalize=False) / weight
-    middle = dark + (light - dark) * (MIDWAY + 0.18 * bias)
+    share = MIDWAY + 0.18 * bias
+    between = cv2.addWeighted(high, share, low, 1 - share, 0, dtype=cv2.CV_32F)
+    counted = edge.astype(np.float32)
+    weight = cv2.boxFilter(counted, -1, (reach, reach), normalize=False) + np.float32(1e-3)
+    middle = cv2.boxFilter(cv2.multiply(between, counted), -1, (reach, reach), normalize=False)
     # Inside broad black there are no edges: there the page's own middle holds.
-    known = np.clip(weight / (0.01 * reach**2), 0, 1)
-    whole = 128.0 + 30 * bias
-    limit = np.clip(known * middle + (1 - known) * whole, 0, 255).astype(np.uint8)
+    known = np.minimum(weight, np.float32(0.01 * reach**2)) / np.float32(0.01 * reach**2)
+    whole = np.float32(128.0 + 30 * bias)
+    limit = as_uint8(cv2.convertScaleAbs(known * (middle / weight - whole) + whole))
     return smooth, as_uint8(cv2.resize(limit, (page.shape[1], page.shape[0]), interpolation=cv2.INTER_LINEAR))
 
 
