@@ -28,7 +28,13 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     image = np.clip(image + chance, 0, 255).astype(np.uint8)
     for word in content.words:
         cv2.putText(image, word.text, (word.box.left, word.box.bottom), cv2.FONT_HERSHEY_SIMPLEX, 1.1, 30, 3)
-    read_document(store, [content], image=store.blobs.put(encode_jpeg(image)), how=cleaned())
+    blob = store.blobs.put(encode_jpeg(image))
+    read_document(store, [content], image=blob, how=cleaned())
+    read_document(store, [ContentMaker().add(Role.HEADING_1, "Hallvik Station").page()], image=blob, how=cleaned())
+    with store.database.write() as db:  # of the same batch
+        db.execute(
+            "UPDATE document SET batch_id = 1, position = 2, source_name = 'Other.pdf', stem = 'Other' WHERE id = 2"
+        )
     store.close()
     made = Server(data)
     yield made
@@ -88,3 +94,47 @@ def test_a_redacted_page_leaves_by_a_set_and_has_a_record(page: Page, server: Se
         assert any(x.get("/ImageMask") for x in pdf.pages[0].Resources.XObject.values())
     told = server.http.get("/deliveries/1/record").json()
     assert told["documents"][0]["redacted_areas"] == 1 and told["options"]["quality"] == "smallest"
+
+
+def test_several_documents_leave_as_one_file_which_is_taken_away_again(page: Page, server: Server) -> None:
+    page.goto(f"http://127.0.0.1:{server.port}/#/batch/1/deliver")
+    page.get_by_label("Make one file of all documents").check()
+    for name in ("DOCX, flowing text", "PDF, searchable and tagged"):
+        page.get_by_label(name).uncheck()
+    page.get_by_label("Plain text", exact=True).check()
+    page.get_by_label("Name", exact=True).fill("{batch}/{number}")
+    page.get_by_label("Name", exact=True).press("Enter")
+    expect(page.get_by_text("b/joined.txt", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Make 1 file").click()
+    link = page.get_by_role("link", name="b/joined.txt")
+    with page.expect_download(timeout=WAIT) as got:
+        link.click(timeout=WAIT)
+    assert got.value.suggested_filename == "joined.txt"
+    assert "Torgrunn Station" in (text := got.value.path().read_text("utf8")) and "Hallvik Station" in text
+    page.get_by_role("button", name="Take b/joined.txt away").click()
+    expect(link).to_have_count(0)
+
+
+def test_a_locked_file_is_opened_by_its_password_and_delivered_knowingly(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
+    pdf = pikepdf.new()
+    pdf.add_blank_page()
+    pdf.save(tmp_path / "locked.pdf", encryption=pikepdf.Encryption(owner="x", user="lamp"))
+    batch = server.http.post("/batches", json={"name": "Locked", "languages": ["eng"]}).json()["id"]
+    page.goto(f"http://127.0.0.1:{server.port}/#/batch/{batch}/bring_in")
+    page.locator("#files").set_input_files(tmp_path / "locked.pdf")
+    password = page.get_by_label("Password of locked.pdf")
+    password.fill("wrong", timeout=WAIT)
+    password.press("Enter")
+    expect(page.get_by_text("this is not its password", exact=False).first).to_be_visible(timeout=WAIT)
+    password.fill("lamp")
+    password.press("Enter")
+    expect(page.get_by_text("it came encrypted", exact=False)).to_be_visible(timeout=WAIT)
+    expect(page.get_by_text("doubts", exact=False).first).to_be_visible(timeout=WAIT)
+    page.goto(f"http://127.0.0.1:{server.port}/#/batch/{batch}/deliver")
+    page.get_by_role("button", name="Make", exact=False).first.click()
+    asked = page.get_by_role("dialog")
+    expect(asked).to_contain_text("it came encrypted")
+    asked.get_by_role("button", name="Deliver", exact=True).click()
+    expect(page.get_by_role("link", name="locked.", exact=False).first).to_be_visible(timeout=WAIT)
