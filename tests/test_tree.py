@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import pickle
 from pathlib import Path
 
 import numpy as np
@@ -30,6 +31,7 @@ from hyalen.core.structure.settling import settle, with_roles
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 from hyalen.store.store import Store
 from hyalen.work import jobs
+from hyalen.work.attendant import why
 from hyalen.work.manuscript import Manuscript, write_manuscript
 from tests.conftest import ContentMaker, Judge
 from tests.helpers import deliver, read_document
@@ -214,12 +216,15 @@ def test_a_manuscript_leads_to_the_same_file_as_the_pages_themselves(tmp_path: P
     assert made.size == out.stat().st_size and not path.exists()
 
 
-def test_a_delivery_that_fails_takes_its_files_with_it(tmp_path: Path) -> None:
-    path, out = tmp_path / "manuscript", tmp_path / "out.pdf"
-    write_manuscript(path, "t", "eng", [(packed(pages_of([])[0]), str(tmp_path / "missing.jpg"), None)])
-    with pytest.raises(FileNotFoundError):
+def test_a_delivery_that_fails_takes_its_files_with_it_and_names_the_page(tmp_path: Path) -> None:
+    path, out = tmp_path / "work" / "manuscript", tmp_path / "work" / "out.pdf"
+    path.parent.mkdir()
+    (tmp_path / "page.jpg").write_bytes(encode_jpeg(np.full((351, 248), 240, np.uint8)))
+    page = packed(pages_of([])[0])
+    write_manuscript(path, "t", "eng", [(page, str(tmp_path / name), None) for name in ("page.jpg", "missing.jpg")])
+    with pytest.raises(FileNotFoundError) as met:
         jobs.make_delivery(str(path), str(out), "pdf", DeliveryOptions())
-    assert list(tmp_path.iterdir()) == []
+    assert list(path.parent.iterdir()) == [] and why(pickle.loads(pickle.dumps(met.value))).endswith("(at page 2)")
 
 
 def test_only_a_few_pages_are_unpacked_at_a_time() -> None:

@@ -37,7 +37,15 @@ from hyalen.core.reading.long_s import without_long_s
 from hyalen.core.reading.points import with_points
 from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import PALEST_INK, read_display, read_once, read_rest, unread_strips, without_ghosts
+from hyalen.core.reading.rest import (
+    PALEST_INK,
+    read_display,
+    read_once,
+    read_rest,
+    unread_strips,
+    without_ghosts,
+    without_sideways,
+)
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.structure.roles import assign_roles
 from hyalen.core.twice import read_twice
@@ -74,7 +82,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     ink = without_leaders(grey(page), leaders)
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:
-        blocks = read_once(_read_page(ink, dpi, languages, reader, evidence.plain))
+        blocks = without_sideways(read_once(_read_page(ink, dpi, languages, reader, evidence.plain)), dpi)
         blocks += read_rest(ink, dpi, languages, blocks, reader)
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks += read_askew(ink, dpi, languages, blocks, reader)

@@ -22,7 +22,9 @@ def why(error: BaseException) -> str:
     """Why a job failed, in words for the clerk."""
     if reason := WHY_NOT.get(type(error)):
         return reason
-    return str(error) if isinstance(error, ValueError) and str(error) else f"{type(error).__name__}: {error}"
+    told = str(error) if isinstance(error, ValueError) and str(error) else f"{type(error).__name__}: {error}"
+    notes = getattr(error, "__notes__", [])  # where it was met
+    return f"{told} ({', '.join(notes)})" if notes else told
 
 
 class JobFailed(ValueError):

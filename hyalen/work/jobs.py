@@ -226,11 +226,12 @@ def make_delivery(manuscript: str, out: str, name: str, options: DeliveryOptions
     """
     source, path = Path(manuscript), Path(out)
     progress = _progress(path)
-    reached, told = 0, time.monotonic()
+    at, reached, told = 0, 0, time.monotonic()
 
     def on_page(index: int) -> None:
-        nonlocal reached, told
-        reached = max(reached, index + 1)
+        nonlocal at, reached, told
+        at = index + 1
+        reached = max(reached, at)
         if time.monotonic() - told > PROGRESS_SECONDS:
             told = time.monotonic()
             progress.write_text(str(reached))
@@ -245,8 +246,10 @@ def make_delivery(manuscript: str, out: str, name: str, options: DeliveryOptions
             file.seek(0)
             digest = hashlib.file_digest(file, "sha256").hexdigest()
         return Delivered(out, digest, path.stat().st_size)
-    except BaseException:
+    except BaseException as error:
         path.unlink(missing_ok=True)
+        if at:
+            error.add_note(f"at page {at}")
         raise
     finally:
         source.unlink(missing_ok=True)

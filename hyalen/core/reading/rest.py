@@ -17,6 +17,8 @@ from hyalen.core.reading.reader import Reader
 WORK_DPI = 100.0  # pixels an inch: letters run together into strips
 MOST_STRIPS = 200  # of a page: a noisy one has thousands, and each takes a twentieth of a second
 SURE = 0.6  # confidence of a line that is taken over
+SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
+BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
 DARK = 140  # grey level of ink in a picture
 DISPLAY = (0.14, 0.9)  # inches: heights of the letters of titles
@@ -197,6 +199,28 @@ def read_once(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
         )
         for b in blocks
     ]
+
+
+def without_sideways(blocks: Sequence[FoundBlock], dpi: float) -> list[FoundBlock]:
+    """The blocks without lines that were read from top to bottom and make no sense: columns of figures taken for such.
+
+    With them go the unsure bits around. What they stand on is free to be read as rows (`read_rest`).
+    """
+
+    def stands(line: FoundLine) -> bool:
+        letters = sum(len(w.text) for w in line.words)
+        return line.box.height > SIDEWAYS * line.box.width and letters > 2 and line.confidence < SURE
+
+    columns = [line.box for b in blocks for line in b.lines if stands(line)]
+    if not columns:
+        return list(blocks)
+    around = union(columns).grown(int(AROUND * dpi))
+
+    def is_lost(line: FoundLine) -> bool:
+        letters = sum(len(w.text) for w in line.words)
+        return stands(line) or (letters <= BIT and line.confidence < SURE and around.covers(line.box))
+
+    return [b._replace(lines=tuple(line for line in b.lines if not is_lost(line))) for b in blocks]
 
 
 def without_ghosts(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
