@@ -30,7 +30,7 @@ from hyalen.core.read import detect_languages, read_content
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
-from hyalen.core.reading.rest import read_display, read_once, read_rest, unread_strips
+from hyalen.core.reading.rest import read_display, read_once, read_rest, unread_strips, without_sideways
 from hyalen.core.reading.spelling import mended_word, settle_case
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import Spoiling
@@ -193,6 +193,22 @@ def test_a_line_read_twice_stays_in_its_fuller_reading() -> None:
     ]
     # What the torn reading made of the same ink is kept as another reading.
     assert block.lines[0].words[2].others == ("1it",)
+
+
+def test_columns_of_figures_that_were_read_from_top_to_bottom_are_free_to_be_read_as_rows() -> None:
+    def standing(left: int, top: int, text: str, confidence: float, width: int, height: int) -> FoundLine:
+        box = Box(left, top, left + width, top + height)
+        word = FoundWord(text, box, confidence, "eng")
+        return FoundLine((word,), box, (Point(box.left, box.bottom), Point(box.left, box.top)), float(width))
+
+    column = standing(700, 500, "olo|rIoln!", 0.2, 40, 800)  # nonsense, as an engine reads figures on their side
+    bit, word = standing(720, 1320, "[671", 0.3, 40, 35), standing(300, 700, "Torberg", 0.9, 160, 35)
+    spine = standing(90, 400, "PAWLOWSKI", 0.9, 30, 700)  # sense: a credit that is set on its side
+    blocks = [FoundBlock(BlockKind.TEXT, line.box, (line,)) for line in (column, bit, word, spine)]
+    left = [line for block in without_sideways(blocks, 300) for line in block.lines]
+    assert left == [word, spine]
+    far = standing(2000, 3000, "x1", 0.3, 40, 35)
+    assert without_sideways([FoundBlock(BlockKind.TEXT, far.box, (far,))], 300)[0].lines == (far,)
 
 
 def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> None:

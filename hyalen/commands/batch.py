@@ -177,7 +177,8 @@ def _hand_out(store: Store, batch_id: int, out: Path, replace: bool) -> int:
                 target.parent.mkdir(parents=True, exist_ok=True)
                 taken = {p.name for p in target.parent.iterdir()} if not replace else set()
                 taken |= {p.name for p in written.values() if p.parent == target.parent}
-                target = target.with_name(free_name(target.stem, target.suffix.lstrip("."), taken))
+                ending = FORMATS[delivery.format].ending
+                target = target.with_name(free_name(target.name.removesuffix(f".{ending}"), ending, taken))
                 put_beside(store.blobs.path(delivery.blob), target)
             except OSError as error:
                 failed.append(

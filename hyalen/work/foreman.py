@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.names import shown
 from hyalen.core.formats.source import Limits
@@ -349,10 +350,10 @@ class Foreman:
         name = file_name(store, task.batch_id, order)
         blob = store.blobs.adopt(Path(result.path), result.digest)
         if order.options.post:
-            self._post(blob, name)
+            self._post(blob, name, FORMATS[order.format].ending)
         return store.deliveries.delivered(task, name, blob, result.size)
 
-    def _post(self, blob: str, name: str) -> None:
+    def _post(self, blob: str, name: str, ending: str) -> None:
         """Put what was made into the folder that is meant for it, under a name that is free there.
 
         Raises
@@ -363,7 +364,7 @@ class Foreman:
         if self.post is None:
             raise ValueError("There is no folder to post to; start Hyalen with --post DIR.")
         try:
-            put_into(self.post, name, self.store.blobs.path(blob))
+            put_into(self.post, name, ending, self.store.blobs.path(blob))
         except OSError as error:
             raise ValueError(f"It could not be put into {shown(str(self.post))} ({error.strerror}).") from error
 

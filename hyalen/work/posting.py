@@ -9,13 +9,13 @@ from pathlib import Path
 from hyalen.core.formats.names import free_name
 
 
-def put_into(folder: Path, name: str, source: Path) -> Path:
+def put_into(folder: Path, name: str, ending: str, source: Path) -> Path:
     """Copy a file into a folder, under its name or with the first number that is free there.
 
     Parameters
     ----------
-    name : str
-        May have folders in it, which are made.
+    name, ending : str
+        The name may have folders in it, which are made; a number goes before the ending.
 
     Raises
     ------
@@ -23,7 +23,7 @@ def put_into(folder: Path, name: str, source: Path) -> Path:
     """
     target = folder / name
     target.parent.mkdir(parents=True, exist_ok=True)
-    stem, _, ending = target.name.rpartition(".")
+    stem = target.name.removesuffix(f".{ending}")
     target = target.with_name(free_name(stem, ending, {each.name for each in target.parent.iterdir()}))
     put_beside(source, target)
     return target

@@ -6,7 +6,6 @@ import copy
 import io
 from collections.abc import Mapping
 from dataclasses import replace
-from functools import lru_cache
 from typing import Any, BinaryIO
 
 from docx import Document
@@ -20,9 +19,8 @@ from docx.shared import Inches, Length, Pt, RGBColor
 from docx.text.paragraph import Paragraph
 from docx.text.run import Run as TextRun
 
-from hyalen.core.formats.codecs import decode, encode_jpeg
+from hyalen.core.formats.cut import CutPictures
 from hyalen.core.formats.format import DeliveryOptions, Images
-from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.core.model.content import Role
 from hyalen.core.model.found import Style
@@ -57,7 +55,7 @@ def write_docx(tree: StructureTree, images: Images, file: BinaryIO, options: Del
 class _Writer:
     def __init__(self, tree: StructureTree, images: Images) -> None:
         self.tree = tree
-        self.pixels = lru_cache(maxsize=1)(lambda index: decode(images(index)))
+        self.cut = CutPictures(tree, images)
         self.docx = Document()
         self.usable = self.tallest = Length(0)
         self.marks = 0
@@ -235,10 +233,9 @@ class _Writer:
             self._run(paragraph, Run(f"{title}\t{number}" if title else number, link=address), entry.language)
 
     def _picture(self, node: Node) -> None:
-        index, region, _ = node.first
-        width = min(Inches(region.width or region.box.width / self.tree.pages[index].dpi), self.usable)
+        width = min(Inches(self.cut.inches(node)), self.usable)
         paragraph = self.docx.add_paragraph()
-        own = self.tree.pictures(region.substitute) if region.substitute else _crop(self.pixels(index), node)
+        own = self.cut.of(node)
         picture = paragraph.add_run().add_picture(io.BytesIO(own), width=width)
         if picture.height > self.tallest:
             picture.width, picture.height = Length(picture.width * self.tallest // picture.height), self.tallest
@@ -277,11 +274,6 @@ class _Writer:
             section.header.paragraphs[0].text = head.replace("\n", " ")
         if numbered:
             _add_page_field(section.footer.paragraphs[0])
-
-
-def _crop(page: Image, node: Node) -> bytes:
-    box = node.first.region.box
-    return encode_jpeg(page[max(0, box.top) : box.bottom, max(0, box.left) : box.right])
 
 
 def _mark_name(place: Place) -> str:

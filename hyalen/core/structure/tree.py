@@ -16,6 +16,7 @@ from typing import Literal, NamedTuple
 
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.document import Attachment, BookmarkEntry, LabelRange, OwnPage, Part, Particulars
+from hyalen.core.model.found import Style
 from hyalen.core.structure.contents import without_leader
 from hyalen.core.structure.flow import FlowBlock, Run, flow, joined_runs, joined_text
 from hyalen.core.structure.headers import headers_of
@@ -140,6 +141,13 @@ class Node:
         return found
 
     @property
+    def plain_runs(self) -> list[Run]:
+        """The same without what every heading or header cell looks like anyway."""
+        if self.tag.heading_level is None and self.tag is not Tag.TH:
+            return self.runs
+        return [run._replace(style=run.style - {Style.BOLD, Style.UNDERLINED}) for run in self.runs]
+
+    @property
     def parts(self) -> tuple[Node, ...]:
         """Of an item or entry: its label and its text."""
         return tuple(part for part in self.children if part.tag in (Tag.LBL, Tag.LBODY, Tag.P))
@@ -219,6 +227,10 @@ class StructureTree:
         """The documents that it consists of: itself, where it was not joined from several."""
         whole = Part(0, len(self.pages), self.title, self.language, self.abbreviations, self.bookmarks)
         return self.parts or (whole,)
+
+    def part_at(self, page: int) -> int:
+        """The number, from 0, of the joined document to which a page belongs."""
+        return next((i for i, part in enumerate(self.parts) if part.first <= page < part.end), 0)
 
     def language_at(self, page: int) -> str:
         """The language of the document to which a page, from 0, belongs."""
