@@ -1,10 +1,10 @@
 #!/usr/bin/env bash
-# What only the tests need, on top of setup.sh: an office suite, the Unicode test data, a spelling list, PDFs of many programs and the
-# reference validator of PDF/A and PDF/UA.
+# What only the tests need, on top of setup.sh: an office suite, readers and checkers of documents and e-books, the Unicode
+# test data, a spelling list, PDFs of many programs, schemas, and the reference validator of PDF/A and PDF/UA.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-packages=(libreoffice-writer-nogui libreoffice-calc-nogui unicode-data hunspell-en-us)
+packages=(libreoffice-writer-nogui libreoffice-calc-nogui libreoffice-impress-nogui pandoc epubcheck unicode-data hunspell-en-us)
 missing=()
 for package in "${packages[@]}"; do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")
@@ -44,4 +44,27 @@ if [ ! -d "$samples/$named" ]; then
   echo "2eff4e2fc5fb22a6d6711e6f1166cdc9ab5765d90cd0d77dfea3f4aa91a27b1d  $samples/$named.tar.gz" | sha256sum --quiet -c
   tar -xzf "$samples/$named.tar.gz" -C "$samples" --wildcards '*.pdf'
   rm "$samples/$named.tar.gz"
+fi
+
+# The published schemas of ALTO 4.4, PAGE and XLink, which two packages carry.
+schemas=.venv/schemas
+if [ ! -f "$schemas/alto-4-4.xsd" ]; then
+  rm -rf "$schemas"
+  mkdir -p "$schemas"
+  .venv/bin/pip download -q --no-deps -d "$schemas" htrflow==0.2.6 ocrd_validators==2.67.1
+  sha256sum --quiet -c - <<END
+49755e919c6acb3faf56ba225582a932ab8bff1d9d627fc7ded75bc55e84f51c  $schemas/htrflow-0.2.6-py3-none-any.whl
+f8684266aca7a88b0efd857ff250a8518d6e72d2dacc03cf42c8dac81f3176c1  $schemas/ocrd_validators-2.67.1-py3-none-any.whl
+END
+  .venv/bin/python - "$schemas" <<'END'
+import sys, zipfile
+from pathlib import Path
+folder = Path(sys.argv[1])
+for wheel in folder.glob("*.whl"):
+    with zipfile.ZipFile(wheel) as archive:
+        for name in archive.namelist():
+            if name.rsplit("/", 1)[-1] in ("alto-4-4.xsd", "pagecontent.xsd", "xlink.xsd"):
+                (folder / name.rsplit("/", 1)[-1]).write_bytes(archive.read(name))
+    wheel.unlink()
+END
 fi

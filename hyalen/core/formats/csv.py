@@ -11,7 +11,7 @@ from typing import BinaryIO
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
-_NUMBER = re.compile(r"[+-][\d.,\s\u00a0\u202f]*\d%?")
+_NUMBER = re.compile(r"[+-][\d.,\s\u00a0\u202f]*\d\s?%?")
 
 
 def write_csv(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:

@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+import numpy as np
+
 from hyalen.core.formats.codecs import decode, encode_jpeg
 from hyalen.core.formats.format import Images
 from hyalen.core.structure.tree import Node, StructureTree
+
+NOTHING = np.full((1, 1), 255, np.uint8)  # of a picture that lies off its page
 
 
 class CutPictures:
@@ -21,8 +25,9 @@ class CutPictures:
         index, region, _ = node.first
         if region.substitute:
             return self._tree.pictures(region.substitute)
-        box = region.box
-        return encode_jpeg(self._pixels(index)[max(0, box.top) : box.bottom, max(0, box.left) : box.right])
+        box, page = region.box, self._pixels(index)
+        part = page[max(0, box.top) : box.bottom, max(0, box.left) : box.right]
+        return encode_jpeg(part if part.size else NOTHING)
 
     def inches(self, node: Node) -> float:
         """How wide it is: as a person has set it, or as it is on its page."""

@@ -16,6 +16,7 @@ from hyalen.core.structure.tree import Node, StructureTree, Tag
 MARKS = ((Style.BOLD, "**", "**"), (Style.ITALIC, "*", "*"), (Style.STRUCK, "~~", "~~"))
 HTML = ((Style.SUPERSCRIPT, "sup"), (Style.SUBSCRIPT, "sub"), (Style.UNDERLINED, "u"))
 _SPECIAL = re.compile(r"([\\`*_\[\]<>|~$])")
+_MARK = re.compile(r"(?:[*†‡§¶]{1,3}|(?<!\w)[(\[]?(?:\d{1,3}|[a-z])[)\]]?|(?<=[a-z.,;:!?”\"])\d{1,3})$")
 _AT_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+=](?=\s|$)|[-=]{3,}|\d{1,9}[.)](?=\s|$)|>)")
 
 
@@ -110,12 +111,9 @@ def _run(run: Run) -> str:
         place = place_at(run.link)
         if place is None:
             inner = f"[{inner}](<{run.link}>)"
-        elif Style.SUPERSCRIPT in run.style or len(run.text.strip()) <= LONGEST_MARK:
-            inner = f"[^{_note(place)}]"
+        elif mark := _MARK.search(run.text.strip()):  # of a note; those of headings lead by their text
+            inner = f"{_plain(run.text.strip()[: mark.start()])}[^{_note(place)}]"
     return before + inner + after
-
-
-LONGEST_MARK = 3  # letters of the mark of a note
 
 
 def _note(place: Place) -> str:

@@ -1,0 +1,328 @@
+"""HTML, EPUB, Markdown, ALTO, PAGE, hOCR, CSV and TEI, read back by other programs and held against their schemas."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+import subprocess
+import zipfile
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from lxml import etree
+from lxml import html as lxml_html
+
+from hyalen.core.formats.codecs import encode_jpeg
+from hyalen.core.formats.csv import inert
+from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.format import DeliveryOptions
+from hyalen.core.model.content import Cell, PageContent, Role, Table
+from hyalen.core.model.document import LabelRange, LabelStyle, Part, Particulars
+from hyalen.core.model.found import Style
+from hyalen.core.model.geometry import Box
+from hyalen.core.structure.tree import StructureTree, Tag
+from tests.conftest import ContentMaker
+
+SCHEMAS = Path(__file__).parent.parent / ".venv/schemas"
+IMAGE = encode_jpeg(np.full((3508, 2480), 240, np.uint8))
+OPEN = ("html", "epub", "md", "alto", "page", "hocr", "csv", "tei")
+TOLD = Particulars(author="E. Sandvik", subject="Lamps & oil", keywords="oil, lamps", reference="SLB 14", date="1890")
+
+
+def pages() -> list[PageContent]:
+    first = ContentMaker().add(Role.RUNNING_HEAD, "Quarterly Abstract").add(Role.HEADING_1, "The lamps")
+    first.add(Role.CONTENTS_ENTRY, "Of the oil 2").add(Role.LIST_ITEM, "(3) Three <wicks>").add(
+        Role.LIST_ITEM, "(4) Four"
+    )
+    first.add(Role.QUOTATION, "Light is duty").add(
+        Role.PARAGRAPH, "# no heading * and [no] link_ at www.lights.example now"
+    )
+    first.add(Role.PARAGRAPH, "The lamp burnt* well").add(Role.NOTE, "* in May").figure("A tower & its lamp")
+    first.add(Role.CAPTION, "Figure 1. The tower").add(Role.PAGE_NUMBER, "7771")
+    second = ContentMaker().add(Role.HEADING_2, "Of the oil")
+    second.table([["Station", "Oil"], ["Torgrunn", "=4+1"], ["Hallvik", "-3.5"]])
+    second.add(Role.PARAGRAPH, "Un avis aux navigateurs", language="fra").add(Role.LIST_ITEM, "• One").add(
+        Role.LIST_ITEM, "• Two"
+    )
+    second.add(Role.HEADING_1, "The boats").add(Role.PARAGRAPH, "Two boats were seen.")
+    return [first.page(), second.page()]
+
+
+def tree_of(content: list[PageContent], **more: Any) -> StructureTree:
+    labels = [LabelRange(style=LabelStyle.SMALL_ROMAN)]
+    return StructureTree("Lamps <1890>", "eng", content, particulars=TOLD, labels=labels, abbreviations={"May": "the month"}, **more)  # fmt: skip
+
+
+def made(name: str, tree: StructureTree | None = None) -> bytes:
+    file = io.BytesIO()
+    FORMATS[name].write(tree or tree_of(pages()), lambda _: IMAGE, file, DeliveryOptions())
+    return file.getvalue()
+
+
+def pandoc(data: bytes, reader: str) -> list[dict[str, Any]]:
+    command = ["pandoc", "-f", reader, "-t", "json"]
+    told = subprocess.run(command, input=data, capture_output=True, check=True).stdout
+    blocks: list[dict[str, Any]] = json.loads(told)["blocks"]
+    return blocks
+
+
+def every(blocks: Any, kind: str) -> Iterator[Any]:
+    """What pandoc has found of a kind, wherever it stands."""
+    if isinstance(blocks, dict):
+        if blocks.get("t") == kind:
+            yield blocks.get("c")
+        for value in blocks.values():
+            yield from every(value, kind)
+    elif isinstance(blocks, list):
+        for value in blocks:
+            yield from every(value, kind)
+
+
+def said(blocks: Any) -> str:
+    if isinstance(blocks, dict):
+        if blocks.get("t") in ("Str", "Code"):
+            return str(blocks["c"] if isinstance(blocks["c"], str) else blocks["c"][-1])
+        return " " if blocks.get("t") in ("Space", "SoftBreak", "LineBreak") else said(blocks.get("c", []))
+    return "".join(map(said, blocks)) if isinstance(blocks, list) else ""
+
+
+# HTML and EPUB
+
+
+def test_a_web_page_says_what_each_thing_is() -> None:
+    page = lxml_html.fromstring(made("html"))
+    assert page.get("lang") == "en" and page.findtext(".//title") == "Lamps <1890>"
+    assert [(h.tag, h.text) for h in page.iter("h1", "h2")] == [("h1", "The lamps"), ("h2", "Of the oil"), ("h1", "The boats")]  # fmt: skip
+    (numbered,) = page.iter("ol")[1:] if isinstance(page.iter("ol"), list) else list(page.iter("ol"))[1:]
+    assert (numbered.get("type"), numbered.get("start")) == ("1", "3") and '"(3) "' in numbered[0].get("style")
+    assert numbered[0].text == "Three <wicks>" and len(list(page.iter("ul"))) == 1
+    (figure,) = page.iter("figure")
+    assert (
+        figure.find("img").get("alt") == "A tower & its lamp" and figure.findtext("figcaption") == "Figure 1. The tower"
+    )
+    assert figure.find("img").get("src").startswith("data:image/jpeg;base64,")
+    (table,) = page.iter("table")
+    assert [c.get("scope") for c in table.find("thead")[0]] == ["col", "col"] and len(table.find("tbody")) == 2
+    ids = [e.get("id") for e in page.iter() if e.get("id")]
+    assert len(ids) == len(set(ids))
+    links = [a.get("href") for a in page.iter("a")]
+    assert all(href[1:] in ids for href in links if href.startswith("#")) and len(links) == 3
+    breaks = [e.get("aria-label") for e in page.iter("div") if e.get("role") == "doc-pagebreak"]
+    assert breaks == ["i", "ii"]
+    assert [e.get("lang") for e in page.iter("p") if e.get("lang")] == ["fr"]
+    assert next(page.iter("abbr")).get("title") == "the month" and next(page.iter("nav")).get("role") == "doc-toc"
+    found = pandoc(made("html"), "html")
+    assert [(c[0], said(c[2])) for c in every(found, "Header")] == [
+        (1, "The lamps"),
+        (2, "Of the oil"),
+        (1, "The boats"),
+    ]
+
+
+@pytest.mark.parametrize("kind", ["whole", "empty", "backwards", "joined", "undescribed"])
+def test_an_e_book_is_accepted(tmp_path: Path, kind: str) -> None:
+    """EPUB 3 by its reference checker, epubcheck."""
+    content = pages()
+    tree = tree_of(content)
+    if kind == "empty":
+        tree = replace(tree, pages=[PageContent(width=100, height=100, dpi=100)], title="")
+    elif kind == "backwards":
+        page = ContentMaker().add(Role.HEADING_1, "المنارة").add(Role.PARAGRAPH, "أضيئت المنارة في الليل").page()
+        tree = replace(tree, language="ara", pages=[page], labels=[])
+    elif kind == "joined":
+        parts = [Part(0, 1, "First & foremost", "eng"), Part(1, 2, "Second", "fra")]
+        tree = replace(tree, parts=parts)
+    elif kind == "undescribed":
+        tree = replace(tree, pages=[ContentMaker().figure(None).page()])
+    path = tmp_path / "a.epub"
+    path.write_bytes(made("epub", tree))
+    told = subprocess.run(["java", "-jar", "/usr/bin/epubcheck", str(path)], capture_output=True, text=True)
+    assert "No errors or warnings detected" in told.stdout + told.stderr, told.stdout + told.stderr
+    with zipfile.ZipFile(path) as archive:
+        package, nav = (archive.read(f"book/{n}").decode() for n in ("package.opf", "nav.xhtml"))
+    assert ("alternativeText" in package) == (kind != "undescribed")
+    if kind == "whole":
+        assert "page-list" in nav and ">ii</a>" in nav
+        found = pandoc(path.read_bytes(), "epub")
+        assert [said(c[2]) for c in every(found, "Header")] == ["The lamps", "Of the oil", "The boats"]
+        assert len(list(every(found, "Image"))) == 1 and len(list(every(found, "Table"))) == 1
+
+
+# Markdown
+
+
+def test_markdown_is_read_as_it_is_meant() -> None:
+    found = pandoc(made("md"), "gfm+footnotes")
+    assert [(c[0], said(c[2])) for c in every(found, "Header")] == [
+        (1, "The lamps"),
+        (2, "Of the oil"),
+        (1, "The boats"),
+    ]
+    assert "# no heading * and [no] link_ at www.lights.example now" in [said(c) for c in every(found, "Para")]
+    (ordered,) = every(found, "OrderedList")
+    assert ordered[0][0] == 3 and said(ordered[1][0]) == "Three <wicks>"
+    (note,) = every(found, "Note")
+    assert "in May" in said(note) and len(list(every(found, "BlockQuote"))) == 1
+    (table,) = every(found, "Table")
+    assert said(table).startswith("StationOilTorgrunn=4+1Hallvik-3.5")
+
+
+# Pages with places
+
+
+def schema(name: str) -> etree.XMLSchema:
+    class Beside(etree.Resolver):
+        """The schema that is imported from the network lies beside."""
+
+        def resolve(self, url: str, _: str, context: Any) -> Any:
+            return self.resolve_filename(str(SCHEMAS / "xlink.xsd"), context) if url.endswith("xlink.xsd") else None
+
+    parser = etree.XMLParser(no_network=True)
+    parser.resolvers.add(Beside())
+    return etree.XMLSchema(etree.parse(str(SCHEMAS / name), parser))
+
+
+def words_of(content: list[PageContent]) -> list[str]:
+    return [w.text for page in content for r in page.everything for w in r.words]
+
+
+def odd_pages() -> list[PageContent]:
+    """A word that is broken at a line's end, an outline beyond the page, a text within a formula."""
+    maker = ContentMaker().add(Role.PARAGRAPH, "The light of Tor-\ngrunn was lit")
+    page = maker.page()
+    beyond = page.regions[0].model_copy(update={"id": "r9", "table": None})
+    return [*pages(), page, page.model_copy(update={"width": 300, "regions": (beyond,)})]
+
+
+def test_alto_meets_its_schema_and_has_every_word_in_its_place() -> None:
+    """The schema of the Library of Congress, version 4.4."""
+    content = odd_pages()
+    root = etree.fromstring(made("alto", tree_of(content)))
+    schema("alto-4-4.xsd").assertValid(root)
+    name = {"a": "http://www.loc.gov/standards/alto/ns-v4#"}
+    strings: Any = root.xpath("//a:String", namespaces=name)
+    hyphens: Any = root.xpath("//a:HYP/@CONTENT", namespaces=name)
+    assert len(strings) == len(words_of(content)) and set(hyphens) <= {"-"}
+    parts = [(s.get("SUBS_TYPE"), s.get("SUBS_CONTENT")) for s in strings if s.get("SUBS_TYPE")]
+    assert parts == [("HypPart1", "Torgrunn"), ("HypPart2", "Torgrunn")] * (len(parts) // 2) and parts
+    first = content[0].regions[0].lines[0].words[0].box
+    shown = next(s for s in strings if s.get("CONTENT") == "The")
+    assert (int(shown.get("HPOS")), int(shown.get("VPOS"))) == (first.left, first.top)
+    order: Any = root.xpath("//a:ElementRef/@REF", namespaces=name)
+    assert len(order) == sum(len(p.regions) for p in content)
+
+
+def test_page_xml_meets_its_schema_and_lies_beside_its_pictures() -> None:
+    """The schema of PRImA, 2019-07-15."""
+    content = odd_pages()
+    meant = schema("pagecontent.xsd")
+    with zipfile.ZipFile(io.BytesIO(made("page", tree_of(content)))) as archive:
+        files = {n: archive.read(n) for n in archive.namelist()}
+    roots = [etree.fromstring(data) for name, data in sorted(files.items()) if name.endswith(".xml")]
+    told = []
+    for root in roots:
+        meant.assertValid(root)
+        space = {"p": "http://schema.primaresearch.org/PAGE/gts/pagecontent/2019-07-15"}
+        page: Any = root.find("p:Page", space)
+        assert files[page.get("imageFilename")] == IMAGE
+        told += root.xpath("//p:Word/p:TextEquiv/p:Unicode/text()", namespaces=space)  # type: ignore[operator, arg-type]
+    assert len(roots) == len(content) and sorted(map(str, told)) == sorted(words_of(content))
+
+
+def test_hocr_has_every_word_that_is_read_in_its_place() -> None:
+    content = pages()
+    root = etree.fromstring(made("hocr"))
+    found: Any = root.xpath("//*[@class='ocrx_word']")
+    read = [w for page in content for r in page.regions for w in r.words]
+    assert [w.text for w in found] == [w.text for w in read]
+    for shown, word in zip(found, read, strict=True):
+        assert re.match(r"bbox (\d+) (\d+) (\d+) (\d+);", shown.get("title")).groups() == tuple(map(str, word.box))  # type: ignore[union-attr]
+    assert len(root.xpath("//*[@class='ocr_page']")) == 2  # type: ignore[arg-type]
+
+
+# Tables and texts
+
+
+def test_tables_are_read_back_as_they_are_and_no_cell_runs() -> None:
+    with zipfile.ZipFile(io.BytesIO(made("csv"))) as archive:
+        (name,) = archive.namelist()
+        rows = list(csv.reader(io.StringIO(archive.read(name).decode("utf-8-sig"))))
+    assert rows == [["Station", "Oil"], ["Torgrunn", "'=4+1"], ["Hallvik", "-3.5"]]
+    assert [inert(t) for t in ("-3,5 %", "+1 200", "-lamp", "@x", "-", "a=b")] == ["-3,5 %", "+1 200", "'-lamp", "'@x", "-", "a=b"]  # fmt: skip
+
+
+def test_tei_divides_by_headings_and_keeps_pages_notes_and_tables() -> None:
+    root = etree.fromstring(made("tei"))
+    space = {"t": "http://www.tei-c.org/ns/1.0"}
+
+    def found(path: str) -> list[Any]:
+        return list(root.xpath(path, namespaces=space))  # type: ignore[arg-type]
+
+    assert [h.text for h in found("//t:body/t:div/t:head")] == ["The lamps", "The boats"]
+    assert [h.text for h in found("//t:div/t:div/t:head")] == ["Of the oil"]
+    assert [p.get("n") for p in found("//t:pb")] == ["i", "ii"]
+    ids = {e.get("{http://www.w3.org/XML/1998/namespace}id") for e in found("//*")}
+    assert all(r.get("target")[1:] in ids for r in found("//t:ref") if r.get("target").startswith("#"))
+    assert len(found("//t:note")) == 1 and len(found("//t:table/t:row")) == 3
+    assert [e.text for e in found("//t:titleStmt/t:title")] == ["Lamps <1890>"]
+
+
+# All of them
+
+
+def shown_by(name: str, data: bytes) -> str:
+    if not data.startswith(b"PK"):
+        return data.decode("utf8")
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return " ".join(
+            archive.read(n).decode("utf8", "ignore") for n in archive.namelist() if not n.endswith(("jpg", "png"))
+        )
+
+
+@pytest.mark.parametrize("name", [n for n in FORMATS if n not in ("json", "pdf", "alto", "page", "opus", "flac", "wav", "chapters")])  # fmt: skip
+def test_running_heads_and_page_numbers_are_dropped(name: str) -> None:
+    """In a word processor's file they are its header and footer; formats of what stands where keep them, named."""
+    data = made(name)
+    if name == "docx":
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            told = archive.read("word/document.xml").decode()
+    else:
+        told = shown_by(name, data)
+    assert "Quarterly" not in told and "7771" not in told
+    if name not in ("csv", "xlsx"):
+        assert "burnt" in told
+
+
+@pytest.mark.parametrize("name", OPEN)
+def test_nothing_much_is_written_well(name: str) -> None:
+    """No page, no text, names of 255 letters, right to left throughout."""
+    long = "x" * 255
+    table = Table(rows=1, columns=1, cells=(Cell(row=0, column=0, box=Box(0, 0, 9, 9)),))
+    empty_table = ContentMaker().table([["a"]]).page()
+    bare = empty_table.model_copy(update={"regions": (empty_table.regions[0].model_copy(update={"table": table}),)})
+    arabic = ContentMaker().add(Role.PARAGRAPH, "أضيئت المنارة").page()
+    for content in ([], [PageContent(width=9, height=9, dpi=100)], [bare], [arabic]):
+        data = made(name, StructureTree(long, "ara", content))
+        assert data
+        if name in ("alto", "hocr", "tei"):
+            etree.fromstring(data)
+        elif name == "html":
+            assert lxml_html.fromstring(data).get("dir") == "rtl"
+
+
+def test_words_keep_how_they_are_set() -> None:
+    page = ContentMaker().add(Role.PARAGRAPH, "plain bold H2O").page()
+    (line,) = page.regions[0].lines
+    words = line.words[0], line.words[1].model_copy(update={"style": (Style.BOLD, Style.ITALIC)}), line.words[2]
+    (region,) = page.regions
+    told = region.model_copy(update={"lines": (line.model_copy(update={"words": words}),)})
+    tree = tree_of([page.model_copy(update={"regions": (told,)})])
+    assert "<b><i>bold</i></b>" in made("html", tree).decode() and "***bold***" in made("md", tree).decode()
+    assert '<hi rend="bold italic">bold</hi>' in made("tei", tree).decode()
+    assert next(tree.nodes()).tag is Tag.P
