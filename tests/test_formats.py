@@ -324,8 +324,8 @@ def test_docx_is_flowing_text_with_real_styles(document: DocumentContent) -> Non
     assert numbers[0] == numbers[1] != numbers[2] == numbers[3]
     described = [e.get("descr") for e in docx.element.body.iter() if e.tag.endswith("}docPr")]
     assert described == ["A tower on a rock", None]
-    assert docx.sections[0].header.paragraphs[0].text == "Report 1931"
-    assert "PAGE" in docx.sections[0].footer._element.xml
+    assert docx.sections[0].header.paragraphs[0].text == "1\tReport 1931"  # its number is a field
+    assert "PAGE" in docx.sections[0].header._element.xml
     assert docx.core_properties.title == "Inspection <of> Torgrunn"
     (table,) = docx.tables
     assert [c.text for c in table.rows[1].cells] == ["Oil", "=96", "45.5"]

@@ -12,7 +12,9 @@ import numpy as np
 import pikepdf
 import pytest
 from docx import Document
+from docx.oxml.ns import qn
 from fastapi.testclient import TestClient
+from lxml import etree
 from skimage import data
 
 from hyalen.core.accessibility.spoken import Kind, spoken
@@ -236,8 +238,12 @@ def test_marks_lead_to_their_notes() -> None:
     links = [(s.announced, s.text) for s in spoken(tree.nodes()) if s.kind is Kind.LINK]
     assert links == [("link", "lamp1"), ("link", "burnt*")]
     docx = Document(written(tree, "docx"))
-    anchors = docx.element.xpath("//w:hyperlink/@w:anchor")
-    assert list(dict.fromkeys(anchors)) == docx.element.xpath("//w:bookmarkStart/@w:name") == ["p1_r2", "p1_r3"]
+    marks = [(r.get(qn("w:id")), r.get(qn("w:customMarkFollows"))) for r in docx.element.xpath("//w:footnoteReference")]
+    assert marks == [("2", None), ("3", "1")]  # a number is counted, a star is as it is printed
+    (part,) = (r.target_part for r in docx.part.rels.values() if r.reltype.endswith("/footnotes"))
+    notes_of = etree.fromstring(part.blob).xpath("//w:footnote[not(@w:type)]", namespaces={"w": qn("w:p")[1:].split("}")[0]})  # fmt: skip
+    assert ["".join(n.itertext()).strip() for n in notes_of] == [page.region("r2").text.split(" ", 1)[1], "* " + page.region("r3").text.split(" ", 1)[1]]  # fmt: skip
+    assert not any(page.region(r).text in [p.text for p in docx.paragraphs] for r in ("r2", "r3"))
 
 
 def test_entries_of_the_contents_lead_to_their_headings() -> None:

@@ -1,15 +1,13 @@
-"""An editable DOCX: flowing text with heading styles, real lists, tables and running heads (ECMA-376)."""
+"""An editable DOCX: flowing text with heading styles, real lists, tables, notes, contents and running heads (ECMA-376)."""
 
 from __future__ import annotations
 
-import copy
 import io
-from collections.abc import Mapping
+import re
 from dataclasses import replace
 from typing import Any, BinaryIO
 
 from docx import Document
-from docx.enum.section import WD_ORIENT
 from docx.enum.style import WD_STYLE_TYPE
 from docx.enum.text import WD_TAB_ALIGNMENT, WD_TAB_LEADER
 from docx.opc.constants import RELATIONSHIP_TYPE
@@ -20,13 +18,17 @@ from docx.text.paragraph import Paragraph
 from docx.text.run import Run as TextRun
 
 from hyalen.core.formats.cut import CutPictures
+from hyalen.core.formats.docx_fields import CONTENTS, add_field, begin_field, end_field
+from hyalen.core.formats.docx_lists import DEEPEST, kinds_of, new_list, numbered_alike
+from hyalen.core.formats.docx_notes import Notes
+from hyalen.core.formats.docx_sections import Room, Span, begin_section, spans
+from hyalen.core.formats.docx_table import add_table
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.core.model.content import Role
 from hyalen.core.model.found import Style
-from hyalen.core.structure.flow import Run
-from hyalen.core.structure.lists import Numbering
-from hyalen.core.structure.references import Place, place_at
+from hyalen.core.structure.flow import Run, joined_runs
+from hyalen.core.structure.references import Place, note_text, parted_mark, place_at
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 FONT = {
@@ -39,8 +41,9 @@ FONT = {
     Style.SUBSCRIPT: "subscript",
 }
 SIZES = {Style.SMALLER: Pt(9), Style.LARGER: Pt(14)}  # beside the template's 11 points
-DEEPEST = 8  # level of a list, from 0 (ECMA-376-1, 17.9.3)
+DEEPEST_CONTENTS = 9  # levels that a word processor has styles for
 BY_STYLE = {f"Heading {level}": frozenset({Style.BOLD, Style.UNDERLINED}) for level in range(1, 7)}
+_NUMBERED = re.compile(r"^(?P<name>[^\W\d]{2,20}\.?\s?)(?P<number>\d{1,3})(?![\d.]\d|\w)")  # a caption's beginning
 
 
 def write_docx(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:
@@ -49,19 +52,22 @@ def write_docx(tree: StructureTree, images: Images, file: BinaryIO, options: Del
     Paragraphs are joined over lines, columns and pages, running heads and page
     numbers stand in the header and footer instead of the flow.
     """
-    _Writer(tree, images).write(file)
+    _Writer(tree, images, options).write(file)
 
 
 class _Writer:
-    def __init__(self, tree: StructureTree, images: Images) -> None:
+    def __init__(self, tree: StructureTree, images: Images, options: DeliveryOptions) -> None:
         self.tree = tree
         self.cut = CutPictures(tree, images)
         self.docx = Document()
-        self.usable = self.tallest = Length(0)
+        self.notes = Notes(self.docx)
+        self.referred: set[Place] = set()  # notes at the foot
+        self.standing: set[Place] = set()  # notes that are paragraphs
+        self.room = Room(Length(0), Length(0))
+        self.breaks = options.page_breaks
         self.marks = 0
 
     def write(self, file: BinaryIO) -> None:
-        self._page_setup()
         properties = self.docx.core_properties
         properties.title = self.tree.title
         properties.language = language_tag(self.tree.language)
@@ -74,25 +80,36 @@ class _Writer:
         properties.identifier = told.reference[:255]
         properties.comments = ""
         self._defaults()
+        coming = list(reversed(spans(self.tree)))
+        self._begin(coming.pop())
+        page = 0
         for node in self.tree.nodes():
+            first = node.first.page
+            anew = False
+            while coming and coming[-1].first <= first:  # of sections without a word the last one counts
+                anew = True
+                span = coming.pop()
+                if not (coming and coming[-1].first <= first):
+                    self._begin(span)
+            before = len(self.docx.element.body)
             self._add(node)
-        self._running_heads()
+            if self.breaks and not anew and first > page:
+                self._break_before(before - 1)  # the section's properties stand last
+            page = max(page, node.pieces[-1].page if node.pieces else first)
+        self.notes.attach()
         self.docx.save(file)
 
-    def _page_setup(self) -> None:
-        section = self.docx.sections[0]
-        if len(self.tree.pages):
-            page = self.tree.pages[0]
-            width, height = page.width / page.dpi, page.height / page.dpi
-            if 3 <= width <= 22 and 3 <= height <= 22:
-                section.page_width, section.page_height = Inches(width), Inches(height)
-                section.orientation = WD_ORIENT.LANDSCAPE if width > height else WD_ORIENT.PORTRAIT
-        width = section.page_width or Inches(8.27)
-        margin = Length(min(Inches(1), width // 8))
-        section.left_margin = section.right_margin = margin
-        section.top_margin = section.bottom_margin = margin
-        self.usable = Length(width - 2 * margin)
-        self.tallest = Length((section.page_height or Inches(11.69)) - 2 * margin - Inches(0.5))
+    def _begin(self, span: Span) -> None:
+        self.room = begin_section(self.docx, self.tree, span)
+
+    def _break_before(self, at: int) -> None:
+        """Have what was added there begin a page."""
+        body = self.docx.element.body
+        if at < 1 or at >= len(body) - 1:
+            return
+        if body[at].tag != qn("w:p"):
+            body.insert(at, OxmlElement("w:p"))
+        Paragraph(body[at], self.docx._body).paragraph_format.page_break_before = True
 
     def _defaults(self) -> None:
         """Black type for headings, and w:lang of the default run properties (ECMA-376-1, 17.3.2.20)."""
@@ -127,9 +144,48 @@ class _Writer:
         elif level is not None:
             self._paragraph(node, f"Heading {level}")
         elif node.tag is Tag.CAPTION:
-            self._paragraph(node, "Caption")
+            self._caption(node)
+        elif node.tag is Tag.NOTE:
+            place = Place(node.first.page, node.first.region.id)
+            if place not in self.referred:  # else it stands at the foot of its reference's page
+                self.standing.add(place)
+                self._paragraph(node, "Normal")
         elif node.text:
             self._paragraph(node, "Normal")
+
+    def _caption(self, node: Node) -> None:
+        """Its number as a field that counts, so that lists of figures can be made (ECMA-376-1, 17.16.5.56)."""
+        runs = node.runs
+        told = _NUMBERED.match(runs[0].text) if runs else None
+        if told is None:
+            self._paragraph(node, "Caption")
+            return
+        paragraph = self.docx.add_paragraph(style="Caption")
+        self._run(paragraph, runs[0]._replace(text=told["name"]), node.language)
+        name = re.sub(r"\W", "", told["name"])
+        add_field(paragraph, rf"SEQ {name} \* ARABIC", told["number"])
+        for run in [runs[0]._replace(text=runs[0].text[told.end() :]), *runs[1:]]:
+            if run.text:
+                self._run(paragraph, run, node.language)
+
+    def _refer(self, paragraph: Paragraph, told: Run, place: Place, language: str) -> None:
+        """A word that bears the mark of a note: the mark becomes a reference, the note stands at the foot."""
+        self.referred.add(place)
+        region = self.tree.pages[place.page].region(place.region_id)
+        before, mark = parted_mark(told.text)
+        after = told.text[len(told.text.rstrip()) :]
+        if before:
+            self._run(paragraph, told._replace(text=before, link=""), language)
+        spoken = region.language or language
+        _, runs = note_text(joined_runs(region.lines, spoken))
+
+        def fill(note: Paragraph) -> None:
+            for run in runs:
+                self._run(note, run._replace(link=""), spoken)
+
+        self.notes.refer(paragraph, mark, fill)
+        if after:
+            paragraph.add_run(after)
 
     def _paragraph(self, node: Node, style: str) -> Paragraph:
         paragraph = self.docx.add_paragraph(style=style)
@@ -151,7 +207,16 @@ class _Writer:
     def _text(self, paragraph: Paragraph, node: Node, plain: frozenset[Style] = frozenset()) -> None:
         """A node's text set as it is printed, but for what the paragraph's style sets anyway."""
         for run in node.runs:
+            place = place_at(run.link)
+            if place is not None and place not in self.standing and self._is_note(place):
+                if parted_mark(run.text)[1]:
+                    self._refer(paragraph, run, place, node.language)
+                    continue
+                run = run._replace(link="")  # the mark comes
             self._run(paragraph, run._replace(style=run.style - plain), node.language)
+
+    def _is_note(self, place: Place) -> bool:
+        return self.tree.pages[place.page].region(place.region_id).role is Role.NOTE
 
     def _run(self, paragraph: Paragraph, told: Run, language: str) -> None:
         run = paragraph.add_run(told.text)
@@ -187,8 +252,9 @@ class _Writer:
 
     def _list(self, node: Node) -> None:
         """Items that the word processor numbers, as deep as they stand."""
-        kinds = _kinds(node)
-        number = self._new_list(kinds)
+        kinds = kinds_of(node)
+        numbering = self.docx.part.numbering_part.element
+        number = new_list(numbering, kinds)
         own: dict[int, int] = {}  # of lists within it that are numbered otherwise than the first of their depth
         for depth, within, item in node.items():
             kind = "List Number" if within.numbering and within.numbering.counts else "List Bullet"
@@ -198,141 +264,56 @@ class _Writer:
             paragraph = self._paragraph(item.parts[-1], f"{kind} {depth + 1}" if 0 < depth < 3 else kind)
             properties: Any = paragraph._p.get_or_add_pPr()
             properties = properties.get_or_add_numPr()
-            if not _numbered_alike(within, kinds[min(depth, DEEPEST)]) and id(within) not in own:
-                own[id(within)] = self._new_list(kinds | {min(depth, DEEPEST): within})
+            if not numbered_alike(within, kinds[min(depth, DEEPEST)]) and id(within) not in own:
+                own[id(within)] = new_list(numbering, kinds | {min(depth, DEEPEST): within})
             properties.get_or_add_ilvl().val = min(depth, DEEPEST)
             properties.get_or_add_numId().val = own.get(id(within), number)
 
-    def _new_list(self, kinds: Mapping[int, Node]) -> int:
-        """A numbering of its own for a list, each depth as the list there is printed (ECMA-376-1, 17.9)."""
-        numbering = self.docx.part.numbering_part.element
-        used = [int(n) for n in numbering.xpath("./w:abstractNum/@w:abstractNumId")]
-        own = max(used, default=-1) + 1
-        abstract = OxmlElement("w:abstractNum")
-        abstract.set(qn("w:abstractNumId"), str(own))
-        _child(abstract, "w:multiLevelType", "hybridMultilevel")
-        for depth in range(max(kinds) + 1):
-            abstract.append(_level(depth, kinds[depth]))
-        numbering.insert(len(used), abstract)  # all of them come before the instances
-        return int(numbering.add_num(own).numId)
-
     def _contents(self, node: Node) -> None:
-        """Entries in the word processor's own style for them, the page number at a tab with dots before it."""
-        styles = self.docx.styles
-        if "toc 1" not in styles:
-            style: Any = styles.add_style("toc 1", WD_STYLE_TYPE.PARAGRAPH, builtin=True)
-            style.base_style = styles["Normal"]
-            style.paragraph_format.space_after = Pt(3)
-            style.paragraph_format.tab_stops.add_tab_stop(self.usable, WD_TAB_ALIGNMENT.RIGHT, WD_TAB_LEADER.DOTS)
+        """Contents as a field that brings itself up to date from the headings; until then its entries are those printed."""
+        added: list[Paragraph] = []
         for depth, _, entry in node.items():
             told = entry.parts[0]
             title, _, number = told.text.rpartition(" ")
             address = next((w.link for p in told.pieces for line in p.lines for w in line.words), "")
-            paragraph = self.docx.add_paragraph(style="toc 1")
-            paragraph.paragraph_format.left_indent = Inches(0.25 * depth)
+            paragraph = self.docx.add_paragraph(style=self._contents_style(min(depth + 1, DEEPEST_CONTENTS)))
             self._run(paragraph, Run(f"{title}\t{number}" if title else number, link=address), entry.language)
+            added.append(paragraph)
+        if added:
+            begin_field(added[0], CONTENTS)
+            end_field(added[-1])
+
+    def _contents_style(self, level: int) -> str:
+        """The word processor's own style for entries of a level, the page number at a tab with dots before it."""
+        name, styles = f"toc {level}", self.docx.styles
+        if name not in styles:
+            style: Any = styles.add_style(name, WD_STYLE_TYPE.PARAGRAPH, builtin=True)
+            style.base_style = styles["Normal"]
+            style.paragraph_format.space_after = Pt(3)
+            style.paragraph_format.left_indent = Inches(0.25 * (level - 1))
+            style.paragraph_format.tab_stops.add_tab_stop(self.room.wide, WD_TAB_ALIGNMENT.RIGHT, WD_TAB_LEADER.DOTS)
+        return name
 
     def _picture(self, node: Node) -> None:
-        width = min(Inches(self.cut.inches(node)), self.usable)
+        width = min(Inches(self.cut.inches(node)), self.room.wide)
         paragraph = self.docx.add_paragraph()
         own = self.cut.of(node)
         picture = paragraph.add_run().add_picture(io.BytesIO(own), width=width)
-        if picture.height > self.tallest:
-            picture.width, picture.height = Length(picture.width * self.tallest // picture.height), self.tallest
+        if picture.height > self.room.high:
+            picture.width, picture.height = Length(picture.width * self.room.high // picture.height), self.room.high
         properties = paragraph._p.xpath(".//wp:docPr")[0]
         if node.alternative:
             properties.set("descr", node.alternative)
 
     def _table(self, node: Node) -> None:
-        table = self.docx.add_table(rows=len(node.children), cols=node.columns, style="Table Grid")
-        for each in (cell for row in node.children for cell in row.children):
-            cell = each.cell
-            assert cell is not None
-            place = table.cell(cell.row, cell.column)
-            if cell.row_span > 1 or cell.column_span > 1:
-                place = place.merge(table.cell(cell.row + cell.row_span - 1, cell.column + cell.column_span - 1))
-            self._text(place.paragraphs[0], each)
-            if each.tag is Tag.TH:
-                for run in place.paragraphs[0].runs:
-                    run.bold = True
-        for row in table.rows:
-            row._tr.get_or_add_trPr().append(OxmlElement("w:cantSplit"))
-        if node.children and all(each.tag is Tag.TH for each in node.children[0].children):
-            table.rows[0]._tr.get_or_add_trPr().append(OxmlElement("w:tblHeader"))
-        self.docx.add_paragraph().paragraph_format.space_after = Pt(0)
-
-    def _running_heads(self) -> None:
-        section = self.docx.sections[0]
-        head, numbered = "", False
-        for index in range(len(self.tree.pages)):
-            for artifact in self.tree.pages[index].artifacts:
-                head = head or (artifact.text if artifact.role is Role.RUNNING_HEAD else "")
-                numbered = numbered or artifact.role is Role.PAGE_NUMBER
-            if head and numbered:
-                break
-        if head:
-            section.header.paragraphs[0].text = head.replace("\n", " ")
-        if numbered:
-            _add_page_field(section.footer.paragraphs[0])
+        body = self.docx.element.body
+        if len(body) > 1 and body[-2].tag == qn("w:tbl"):  # two tables without a word between them would be one
+            self.docx.add_paragraph().paragraph_format.space_after = Pt(0)
+        add_table(self.docx, node, self.room.wide, lambda paragraph, cell: self._text(paragraph, cell))
 
 
 def _mark_name(place: Place) -> str:
     return f"p{place.page + 1}_{place.region_id}"[:40]
-
-
-def _child(parent: Any, tag: str, value: str) -> Any:
-    element = OxmlElement(tag)
-    element.set(qn("w:val"), value)
-    parent.append(element)
-    return element
-
-
-_FORMATS = {
-    Numbering.DECIMAL: "decimal",
-    Numbering.LOWER_LETTERS: "lowerLetter",
-    Numbering.UPPER_LETTERS: "upperLetter",
-    Numbering.LOWER_ROMAN: "lowerRoman",
-    Numbering.UPPER_ROMAN: "upperRoman",
-}
-_BULLETS = {Numbering.CIRCLE: "\u25e6", Numbering.SQUARE: "\u25aa"}
-
-
-def _kinds(node: Node) -> dict[int, Node]:
-    """The first list of each depth, from the outermost."""
-    kinds: dict[int, Node] = {}
-    for depth, within, _ in node.items():
-        kinds.setdefault(min(depth, DEEPEST), within)
-    return kinds
-
-
-def _numbered_alike(one: Node, other: Node) -> bool:
-    """Whether a list of the other's numbering begins as this one does: each starts anew within its item."""
-    return (one.numbering, one.around, one.children[0].number) == (
-        other.numbering,
-        other.around,
-        other.children[0].number,
-    )
-
-
-def _level(depth: int, node: Node) -> Any:
-    """How one depth of a list is numbered (ECMA-376-1, 17.9.6), in the order that its schema asks for."""
-    level = OxmlElement("w:lvl")
-    level.set(qn("w:ilvl"), str(depth))
-    numbering = node.numbering or Numbering.NONE
-    before, after = node.around
-    _child(level, "w:start", str(node.children[0].number or 1))
-    _child(level, "w:numFmt", _FORMATS.get(numbering, "bullet"))
-    _child(
-        level, "w:lvlText", f"{before}%{depth + 1}{after}" if numbering.counts else _BULLETS.get(numbering, "\u2022")
-    )
-    _child(level, "w:lvlJc", "left")
-    properties = OxmlElement("w:pPr")
-    indent = OxmlElement("w:ind")
-    indent.set(qn("w:left"), str(360 * (depth + 1)))
-    indent.set(qn("w:hanging"), "360")
-    properties.append(indent)
-    level.append(properties)
-    return level
 
 
 def _lang(language: str) -> Any:
@@ -342,13 +323,3 @@ def _lang(language: str) -> Any:
     if is_right_to_left(language):
         element.set(qn("w:bidi"), tag)
     return element
-
-
-def _add_page_field(paragraph: Paragraph) -> None:
-    """A PAGE field (ECMA-376-1, 17.16.5.44)."""
-    field = OxmlElement("w:fldSimple")
-    field.set(qn("w:instr"), "PAGE")
-    run = copy.deepcopy(paragraph.add_run("1")._r)
-    paragraph._p.remove(paragraph.runs[-1]._r)
-    field.append(run)
-    paragraph._p.append(field)

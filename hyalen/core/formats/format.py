@@ -58,6 +58,8 @@ class DeliveryOptions(Frozen):
         Of a PDF.
     attach_source : bool
         Whether the file that was brought in lies within the PDF.
+    page_breaks : bool
+        Whether pages of a word processor's file begin where they do on paper.
     joined : bool
         Whether several documents become one file.
     post : bool
@@ -74,6 +76,7 @@ class DeliveryOptions(Frozen):
     tones: Tones = Tones.AS_IS
     standard: Standard = Standard.PDF_1_7
     attach_source: bool = False
+    page_breaks: bool = False
     joined: bool = False
     post: bool = False
     pages: OneLine = Field(default="", max_length=200)

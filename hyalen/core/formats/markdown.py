@@ -10,13 +10,12 @@ from typing import BinaryIO
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.model.found import Style
 from hyalen.core.structure.flow import Run
-from hyalen.core.structure.references import Place, place_at
+from hyalen.core.structure.references import Place, note_text, parted_mark, place_at
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 MARKS = ((Style.BOLD, "**", "**"), (Style.ITALIC, "*", "*"), (Style.STRUCK, "~~", "~~"))
 HTML = ((Style.SUPERSCRIPT, "sup"), (Style.SUBSCRIPT, "sub"), (Style.UNDERLINED, "u"))
 _SPECIAL = re.compile(r"([\\`*_\[\]<>|~$])")
-_MARK = re.compile(r"(?:[*†‡§¶]{1,3}|(?<!\w)[(\[]?(?:\d{1,3}|[a-z])[)\]]?|(?<=[a-z.,;:!?”\"])\d{1,3})$")
 _AT_START = re.compile(r"^(\s*)(#{1,6}(?=\s|$)|[-+=](?=\s|$)|[-=]{3,}|\d{1,9}[.)](?=\s|$)|>)")
 
 
@@ -51,7 +50,7 @@ def _blocks(node: Node) -> list[str]:
     if level is not None:
         return ["#" * level + " " + text.replace("\n", " ")]
     if node.tag is Tag.NOTE:
-        return [f"[^{_note(Place(node.first.page, node.first.region.id))}]: {text}"]
+        return [f"[^{_note(Place(node.first.page, node.first.region.id))}]: {_set(note_text(node.runs)[1])}"]
     return [_AT_START.sub(_escaped, text)]
 
 
@@ -111,8 +110,8 @@ def _run(run: Run) -> str:
         place = place_at(run.link)
         if place is None:
             inner = f"[{inner}](<{run.link}>)"
-        elif mark := _MARK.search(run.text.strip()):  # of a note; those of headings lead by their text
-            inner = f"{_plain(run.text.strip()[: mark.start()])}[^{_note(place)}]"
+        elif (parted := parted_mark(run.text))[1]:  # of a note; contents lead by their text
+            inner = f"{_plain(parted[0])}[^{_note(place)}]"
     return before + inner + after
 
 

@@ -11,10 +11,15 @@ from rapidfuzz import fuzz, utils
 from hyalen.core.layout.numerals import page_number
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
 from hyalen.core.model.found import Style
+from hyalen.core.structure.flow import Run
 
 ALIKE = 86.0  # of 100: a heading and its entry in the contents
 _NOTE_LABEL = re.compile(r"^(?:([*†‡§¶]{1,3})|\(?(\d{1,3}|[a-z])[).]?)(?=[\s\w\"“„])")
 _MARKS = "*†‡§¶"
+_MARK = re.compile(
+    r"(?:[*†‡§¶]{1,3}|^(?:\d{1,3}|[a-z])|[(\[](?:\d{1,3}|[a-z])[)\]]|(?<=[^\W\d])\d{1,3}|(?<=[^\W\d][.,;:!?”\"])\d{1,3})$"
+)
+LONGEST_MARK = 5
 _POWER = re.compile(r"\d*(?:[kcdm]?m|ft|in|yd)[23]")
 _MAIL = re.compile(r"[\w.+-]{1,64}@[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63})+", re.ASCII)
 _WEB = re.compile(r"(?:https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+|www(?:\.[A-Za-z0-9-]+){2,})(?:[:/?#][\w./?%&=~+:#,;@!$*()-]*)?", re.ASCII)  # fmt: skip
@@ -54,6 +59,31 @@ def note_references(content: PageContent) -> dict[str, str]:
         if word is not None:
             found[word.id] = note
     return found
+
+
+def parted_mark(text: str) -> tuple[str, str]:
+    """A word that refers to a note as what is said and the mark, which is "" where it bears none."""
+    word = text.strip()
+    found = _MARK.search(word)
+    return (word[: found.start()], found.group().strip("()[]")) if found else (word, "")
+
+
+def note_text(runs: Sequence[Run]) -> tuple[str, list[Run]]:
+    """A note's mark, and what it says without it."""
+    if not runs:
+        return "", []
+    first, rest = runs[0], list(runs[1:])
+    if Style.SUPERSCRIPT in first.style and len(first.text.strip()) <= LONGEST_MARK:
+        mark, left = first.text.strip().strip("()[]."), ""
+    else:
+        told = _NOTE_LABEL.match(first.text)
+        mark = (told[1] or told[2]) if told else ""
+        left = first.text[told.end() :].lstrip() if told else first.text
+    if left:
+        rest.insert(0, first._replace(text=left))
+    elif rest:
+        rest[0] = rest[0]._replace(text=rest[0].text.lstrip())
+    return mark, rest
 
 
 def _label(note: Region) -> str:

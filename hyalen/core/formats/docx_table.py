@@ -1,0 +1,61 @@
+"""A word processor's table: widths, spans, header rows that repeat, columns of figures (ECMA-376-1, 17.4)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from docx.document import Document
+from docx.enum.text import WD_ALIGN_PARAGRAPH
+from docx.oxml import OxmlElement
+from docx.shared import Length
+from docx.text.paragraph import Paragraph
+
+from hyalen.core.layout.cells import numeric_columns
+from hyalen.core.structure.tree import Node, Tag
+
+LEAST = 0.05  # of the table's width, that a column has
+
+
+def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragraph, Node], None]) -> None:
+    """Put a table at the document's end, as wide as there is room or as it is on its page."""
+    table: Any = docx.add_table(rows=len(node.children), cols=node.columns, style="Table Grid")
+    table.autofit = False
+    cells = [each.cell for row in node.children for each in row.children if each.cell is not None]
+    figures = numeric_columns(cells, node.columns)
+    widths = column_widths(node, wide)
+    for column, width in zip(table.columns, widths, strict=True):
+        column.width = width
+    for each in (each for row in node.children for each in row.children):
+        cell = each.cell
+        assert cell is not None
+        place = table.cell(cell.row, cell.column)
+        if cell.row_span > 1 or cell.column_span > 1:
+            place = place.merge(table.cell(cell.row + cell.row_span - 1, cell.column + cell.column_span - 1))
+        place.width = Length(sum(widths[cell.column : cell.column + cell.column_span]))
+        paragraph = place.paragraphs[0]
+        fill(paragraph, each)
+        if cell.column in figures and cell.column_span == 1 and not cell.header:
+            paragraph.alignment = WD_ALIGN_PARAGRAPH.RIGHT
+        if each.tag is Tag.TH:
+            for run in paragraph.runs:
+                run.bold = True
+    for row in table.rows:
+        row._tr.get_or_add_trPr().append(OxmlElement("w:cantSplit"))
+    for row, told in zip(table.rows, node.children, strict=True):
+        if not told.children or any(each.tag is not Tag.TH for each in told.children):
+            break
+        row._tr.get_or_add_trPr().append(OxmlElement("w:tblHeader"))
+
+
+def column_widths(node: Node, wide: Length) -> list[Length]:
+    """Each column's width: as the cells lie on the page, none so narrow that it holds nothing."""
+    edges: dict[int, list[int]] = {}
+    for each in (each for row in node.children for each in row.children):
+        if each.cell is not None and each.cell.column_span == 1 and each.cell.box.width > 0:
+            edges.setdefault(each.cell.column, []).append(each.cell.box.width)
+    middle = sorted(w for widths in edges.values() for w in widths)
+    usual = middle[len(middle) // 2] if middle else 1
+    widest = [max(edges.get(column, [usual])) for column in range(node.columns)]
+    shares = [max(share, LEAST * sum(widest)) for share in widest]
+    return [Length(int(wide * share / sum(shares))) for share in shares]

@@ -1,0 +1,157 @@
+"""The word processor's file, read back by LibreOffice: notes, contents, captions, sections, heads, tables, page breaks."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from docx import Document
+from docx.enum.section import WD_ORIENT
+from docx.oxml.ns import qn
+from lxml import etree
+
+from hyalen.core.formats.codecs import encode_jpeg
+from hyalen.core.formats.deliver import FORMATS
+from hyalen.core.formats.format import DeliveryOptions
+from hyalen.core.model.content import PageContent, Role
+from hyalen.core.model.document import LabelRange, LabelStyle, Part
+from hyalen.core.structure.references import parted_mark
+from hyalen.core.structure.tree import StructureTree
+from tests.conftest import ContentMaker
+from tests.test_formats import office, run
+
+IMAGE = encode_jpeg(np.full((3508, 2480), 240, np.uint8))
+TEXT = "urn:oasis:names:tc:opendocument:xmlns:text:1.0"
+TABLE = "urn:oasis:names:tc:opendocument:xmlns:table:1.0"
+STYLE = "urn:oasis:names:tc:opendocument:xmlns:style:1.0"
+NAMES = {"t": TEXT, "b": TABLE, "s": STYLE}
+
+
+def written(pages: Sequence[PageContent], told: dict[str, Any] | None = None, **options: Any) -> bytes:
+    file = io.BytesIO()
+    tree = StructureTree("Lamps", "eng", list(pages), **(told or {}))
+    FORMATS["docx"].write(tree, lambda _: IMAGE, file, DeliveryOptions(**options))
+    return file.getvalue()
+
+
+def opened(tmp_path: Path, data: bytes) -> Any:
+    """What LibreOffice makes of it, as OpenDocument's content."""
+    (tmp_path / "made.docx").write_bytes(data)
+    with zipfile.ZipFile(office(tmp_path / "made.docx", "odt")) as archive:
+        return etree.fromstring(archive.read("content.xml"))
+
+
+def of_each_thing() -> list[PageContent]:
+    first = ContentMaker().add(Role.RUNNING_HEAD, "The Inspector").add(Role.HEADING_1, "The lamps")
+    first.add(Role.CONTENTS_ENTRY, "The lamps 1").add(Role.CONTENTS_ENTRY, "Of the oil 2", depth=1)
+    first.add(Role.PARAGRAPH, "The lamp burnt* well").add(Role.NOTE, "* in May of that year").figure("A tower")
+    first.add(Role.CAPTION, "Figure 4. The tower")
+    second = ContentMaker().add(Role.HEADING_2, "Of the oil")
+    second.table([["Station", "Gallons"], ["Torgrunn", "45.5"], ["Hallvik", "9.0"]]).table(
+        [["Alone", "Oil"], ["x", "1"]]
+    )
+    second.add(Role.PARAGRAPH, "The end.")
+    return [first.page(), second.page()]
+
+
+def test_notes_contents_captions_and_heads_are_the_word_processors_own(tmp_path: Path) -> None:
+    root = opened(tmp_path, written(of_each_thing()))
+    (note,) = root.iterfind(".//t:note", NAMES)
+    assert note.get(f"{{{TEXT}}}note-class") == "footnote" and note.findtext("t:note-citation", "", NAMES) == "*"
+    assert "in May of that year" in "".join(note.find("t:note-body", NAMES).itertext())
+    assert "".join(root.itertext()).count("in May of that year") == 1  # nowhere else
+    (contents,) = root.iterfind(".//t:table-of-content", NAMES)
+    entries = ["".join(p.itertext()) for p in contents.find("t:index-body", NAMES)]
+    assert [e.split("\t")[0] for e in entries] == ["The lamps1", "Of the oil2"] or len(entries) == 2
+    (sequence,) = root.iterfind(".//t:sequence", NAMES)
+    assert sequence.get(f"{{{TEXT}}}name") == "Figure"
+    headed = [t for t in root.iterfind(".//b:table", NAMES) if t.find("b:table-header-rows", NAMES) is not None]
+    assert len(headed) == 2
+    text = run("pdftotext", "-layout", office(tmp_path / "made.docx", "pdf"), "-")
+    assert "The Inspector" in text and "in May of that year" in text
+
+
+def test_a_mark_of_a_note_is_parted_from_its_word() -> None:
+    told = {"burnt*": ("burnt", "*"), "lamp12": ("lamp", "12"), "1,200": ("1,200", ""), "[3]": ("", "3"), "end.”2": ("end.”", "2"), "oil": ("oil", "")}  # fmt: skip
+    assert {word: parted_mark(word) for word in told} == told
+
+
+def test_a_note_without_reference_stays_a_paragraph() -> None:
+    page = ContentMaker().add(Role.PARAGRAPH, "The lamp burnt well").add(Role.NOTE, "1 In May").page()
+    docx = Document(io.BytesIO(written([page])))
+    assert [p.text for p in docx.paragraphs if p.text] == ["The lamp burnt well", "1 In May"]
+
+
+def test_sections_turn_with_the_pages_and_count_as_they_do(tmp_path: Path) -> None:
+    upright = ContentMaker().add(Role.PARAGRAPH, "First.").page()
+    across = ContentMaker().add(Role.PARAGRAPH, "Across.").page().model_copy(update={"width": 3508, "height": 2480})
+    last = ContentMaker().add(Role.PARAGRAPH, "Last.").page()
+    labels = [LabelRange(style=LabelStyle.SMALL_ROMAN), LabelRange(first=2, start=7)]
+    data = written([upright, across, last], {"labels": labels})
+    sections = Document(io.BytesIO(data)).sections
+    assert [s.orientation for s in sections] == [WD_ORIENT.PORTRAIT, WD_ORIENT.LANDSCAPE, WD_ORIENT.PORTRAIT]
+    counted = [s._sectPr.find(qn("w:pgNumType")) for s in sections]
+    assert [(c.get(qn("w:start")), c.get(qn("w:fmt"))) if c is not None else None for c in counted] == [("1", "lowerRoman"), None, ("7", None)]  # fmt: skip
+    (tmp_path / "made.docx").write_bytes(data)
+    sizes = run("pdfinfo", "-f", "1", "-l", "9", office(tmp_path / "made.docx", "pdf")).splitlines()
+    wide = [
+        float(line.split()[3]) > float(line.split()[5])
+        for line in sizes
+        if "size:" in line and line.startswith("Page ")
+    ]
+    assert wide == [False, True, False]  # and no page without a word
+
+
+def test_right_and_left_pages_have_their_own_heads_and_the_first_has_none() -> None:
+    def page(number: int) -> PageContent:
+        maker = ContentMaker().add(Role.PARAGRAPH, f"Page {number} has its text.")
+        if number:
+            maker.add(Role.RUNNING_HEAD, "The Board" if number % 2 else "The Inspector")
+        return maker.page()
+
+    def to_the_top(page: PageContent) -> PageContent:
+        heads = tuple(a.model_copy(update={"outline": tuple(p._replace(y=p.y - a.box.top + 90) for p in a.outline)}) for a in page.artifacts)  # fmt: skip
+        return page.model_copy(update={"artifacts": heads})
+
+    docx = Document(io.BytesIO(written([to_the_top(page(n)) for n in range(6)])))
+    (section,) = docx.sections
+    assert docx.settings.odd_and_even_pages_header_footer and section.different_first_page_header_footer
+    told = (section.header, section.even_page_header, section.first_page_header)
+    assert [h.paragraphs[0].text for h in told] == ["The Inspector", "The Board", ""]
+
+
+def test_joined_documents_are_sections_with_their_own_heads() -> None:
+    pages = [ContentMaker().add(Role.RUNNING_HEAD, head).add(Role.PARAGRAPH, "Text.").page() for head in ("One", "Two")]
+    docx = Document(io.BytesIO(written(pages, {"parts": [Part(0, 1, "A", "eng"), Part(1, 2, "B", "eng")]})))
+    heads = [(s.header.paragraphs[0].text, s.footer.paragraphs[0].text) for s in docx.sections]
+    assert [" ".join(h).strip() for h in heads] == ["One", "Two"]
+
+
+def test_pages_begin_where_they_do_on_paper_if_that_is_wanted() -> None:
+    pages = of_each_thing()
+    for wanted in (False, True):
+        docx = Document(io.BytesIO(written(pages, page_breaks=wanted)))
+        begun = [p.text for p in docx.paragraphs if p.paragraph_format.page_break_before]
+        assert begun == (["Of the oil"] if wanted else [])
+
+
+def test_tables_have_their_widths_and_figures_stand_at_the_right() -> None:
+    docx = Document(io.BytesIO(written(of_each_thing())))
+    first, second = docx.tables
+    assert sum(c.width for c in first.columns) <= docx.sections[0].page_width
+    assert [row.cells[1].paragraphs[0].alignment for row in first.rows][1:] == [2, 2]
+    between = second._tbl.getprevious()
+    assert between.tag == qn("w:p") and between.getprevious() is first._tbl  # else they would be one
+    assert second._tbl.getnext().tag == qn("w:p") and docx.paragraphs[-1].text == "The end."
+
+
+@pytest.mark.parametrize("count", [0, 1])
+def test_nothing_much_makes_a_file_that_opens(tmp_path: Path, count: int) -> None:
+    data = written([PageContent(width=2480, height=3508, dpi=300)] * count)
+    (tmp_path / "made.docx").write_bytes(data)
+    assert "Pages:           1" in run("pdfinfo", office(tmp_path / "made.docx", "pdf"))
