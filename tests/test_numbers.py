@@ -7,6 +7,8 @@ The forms are those of CLDR's number symbols (numbers/symbols, root of each loca
 from __future__ import annotations
 
 import io
+from datetime import date
+from typing import Any
 
 import pytest
 from babel.numbers import format_decimal
@@ -16,7 +18,7 @@ from openpyxl import load_workbook
 
 from hyalen.core.languages import language_tag
 from hyalen.core.model.document import DocumentContent
-from hyalen.core.structure.numbers import column_numbers
+from hyalen.core.structure.numbers import column_dates, column_numbers
 from tests.conftest import ContentMaker
 from tests.helpers import deliver
 
@@ -76,3 +78,41 @@ def test_a_workbook_keeps_values_and_their_shown_form(maker: type[ContentMaker])
         [5000, 0.75, "12345678901234567"],
     ]
     assert [c.number_format for c in sheet[2]][1:3] == ["#,##0", "0.00"]
+
+
+@pytest.mark.parametrize(
+    ("texts", "language", "wanted"),
+    [
+        (["18.5.1931", "2.11.1931"], "deu", [(date(1931, 5, 18), "d.m.yyyy"), (date(1931, 11, 2), "d.m.yyyy")]),
+        (["18/05/1931", "", "02/11/1931"], "eng", [(date(1931, 5, 18), "dd/mm/yyyy"), None, (date(1931, 11, 2), "dd/mm/yyyy")]),
+        (["5/18/1931", "11/2/1931"], "eng", [(date(1931, 5, 18), "m/d/yyyy"), (date(1931, 11, 2), "m/d/yyyy")]),
+        (["1931-05-18"], "eng", [(date(1931, 5, 18), "yyyy-mm-dd")]),
+        (["5/8/1931", "1/2/1931"], "eng", [None, None]),  # either order
+        (["18/5/1931", "5/18/1931"], "fra", [None, None]),  # both orders
+        (["18.5.1894"], "deu", [None]),  # before what workbooks count
+        (["31.2.1931", "1.2.1931"], "deu", [None, (date(1931, 2, 1), "d.m.yyyy")]),
+        (["18.5.1931", "May"], "deu", [None, None]),
+        (["", ""], "deu", [None, None]),
+    ],
+)  # fmt: skip
+def test_dates_are_dates_only_where_their_order_is_certain(texts: list[str], language: str, wanted: list[Any]) -> None:
+    assert [tuple(d) if d else None for d in column_dates(texts, language)] == wanted
+
+
+def test_a_workbook_marks_what_to_look_at_and_puts_tables_beneath_each_other() -> None:
+    page = ContentMaker().table([["Item", "Sum"], ["Oil", "12"], ["Wick", "7"], ["Total", "20"]])
+    page = page.table([["Day", "Fog"], ["18.5.1931", "=2"]])
+    content = page.page()
+    table = content.regions[0].table
+    assert table is not None
+    weak = [c.model_copy(update={"lines": tuple(line.model_copy(update={"words": tuple(w.model_copy(update={"confidence": 0.4, "others": ("72",)}) for w in line.words)}) for line in c.lines)}) if c.text == "12" else c for c in table.cells]  # fmt: skip
+    first = content.regions[0].model_copy(update={"table": table.model_copy(update={"cells": tuple(weak)})})
+    document = DocumentContent(title="t", language="deu", pages=(content.model_copy(update={"regions": (first, *content.regions[1:])}),))  # fmt: skip
+    apart = load_workbook(io.BytesIO(deliver(document, lambda _: b"", "xlsx")))
+    assert len(apart.worksheets) == 2 and apart.worksheets[0].freeze_panes == "A2"
+    sheet = apart.worksheets[0]
+    assert "12" in sheet["B2"].comment.text and "72" in sheet["B2"].comment.text and sheet["B3"].comment is None
+    assert sheet["D4"].value == "Check: column B: the rows above add up to 19, not to 20"
+    assert apart.worksheets[1]["A2"].value.date() == date(1931, 5, 18) and apart.worksheets[1]["B2"].data_type == "s"
+    (one,) = load_workbook(io.BytesIO(deliver(document, lambda _: b"", "xlsx", one_sheet=True))).worksheets
+    assert [one.cell(r, 1).value for r in (1, 2, 5, 6, 7, 8)] == ["Page 1", "Item", "Total", None, "Page 1", "Day"]

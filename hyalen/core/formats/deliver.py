@@ -40,6 +40,12 @@ def _json() -> Write:
     return write_json
 
 
+def _pptx() -> Write:
+    from hyalen.core.formats.pptx import write_pptx
+
+    return write_pptx
+
+
 def _html() -> Write:
     from hyalen.core.formats.html import write_html
 
@@ -111,6 +117,7 @@ FORMATS = {
         Format("docx", f"{_OFFICE}.wordprocessingml.document", "DOCX, flowing text", _docx),
         Format("txt", "text/plain; charset=utf-8", "Plain text", _text),
         Format("xlsx", f"{_OFFICE}.spreadsheetml.sheet", "XLSX, the tables", _xlsx, tables_only=True),
+        Format("pptx", f"{_OFFICE}.presentationml.presentation", "PPTX, pages that are slides", _pptx),
         Format("csv", "application/zip", "CSV, a file a table", _csv, suffix="csv.zip", tables_only=True),
         Format("html", "text/html; charset=utf-8", "HTML, one file", _html),
         Format("epub", "application/epub+zip", "EPUB 3, an e-book", _epub),

@@ -58,6 +58,8 @@ class DeliveryOptions(Frozen):
         Of a PDF.
     attach_source : bool
         Whether the file that was brought in lies within the PDF.
+    one_sheet : bool
+        Whether a workbook has its tables beneath each other.
     page_breaks : bool
         Whether pages of a word processor's file begin where they do on paper.
     joined : bool
@@ -76,6 +78,7 @@ class DeliveryOptions(Frozen):
     tones: Tones = Tones.AS_IS
     standard: Standard = Standard.PDF_1_7
     attach_source: bool = False
+    one_sheet: bool = False
     page_breaks: bool = False
     joined: bool = False
     post: bool = False
