@@ -55,7 +55,10 @@ def about(given: Given, accept_language: str = Header(default="en")) -> About:
     return About(
         version=__version__,
         languages=sorted(languages, key=lambda each: each.name),
-        formats=[Format(name=f.name, describes=f.describes, tables_only=f.tables_only) for f in FORMATS.values()],
+        formats=[
+            Format(name=f.name, describes=f.describes, tables_only=f.tables_only, purpose=f.purpose)
+            for f in FORMATS.values()
+        ],
         roles=[
             RoleRule(role=role, artifact=role.is_artifact, kinds=[k for k in RegionKind if role in roles_for(k)])
             for role in Role

@@ -9,7 +9,7 @@ from pydantic import AfterValidator, BaseModel, Field
 from hyalen.core.accessibility.catalogue import Judge
 from hyalen.core.accessibility.spoken import Kind
 from hyalen.core.decisions.requests import MOST_OF_A_LINE, Pixel, Request
-from hyalen.core.formats.format import DeliveryOptions, Quality
+from hyalen.core.formats.format import DeliveryOptions, Purpose, Quality
 from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, Particulars, TextFrom
 from hyalen.core.model.flaws import flaw
@@ -62,6 +62,7 @@ class Format(BaseModel):
     name: str
     describes: str
     tables_only: bool
+    purpose: Purpose
 
 
 class RoleRule(BaseModel):

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from hyalen.core.formats.format import Format, Write
+from hyalen.core.formats.format import Format, Purpose, Write
 
 
 def _pdf() -> Write:
@@ -113,23 +113,23 @@ _OFFICE = "application/vnd.openxmlformats-officedocument"
 FORMATS = {
     each.name: each
     for each in (
-        Format("pdf", "application/pdf", "PDF, searchable and tagged", _pdf),
-        Format("docx", f"{_OFFICE}.wordprocessingml.document", "DOCX, flowing text", _docx),
-        Format("txt", "text/plain; charset=utf-8", "Plain text", _text),
-        Format("xlsx", f"{_OFFICE}.spreadsheetml.sheet", "XLSX, the tables", _xlsx, tables_only=True),
-        Format("pptx", f"{_OFFICE}.presentationml.presentation", "PPTX, pages that are slides", _pptx),
-        Format("csv", "application/zip", "CSV, a file a table", _csv, suffix="csv.zip", tables_only=True),
-        Format("html", "text/html; charset=utf-8", "HTML, one file", _html),
-        Format("epub", "application/epub+zip", "EPUB 3, an e-book", _epub),
-        Format("md", "text/markdown; charset=utf-8", "Markdown", _markdown),
-        Format("alto", "application/xml", "ALTO 4, words in their places", _alto, suffix="alto.xml"),
-        Format("page", "application/zip", "PAGE XML, a file a page", _page_xml, suffix="page.zip"),
-        Format("hocr", "text/html; charset=utf-8", "hOCR, words in their places", _hocr, suffix="hocr.html"),
-        Format("tei", "application/tei+xml", "TEI, for text archives", _tei, suffix="tei.xml"),
-        Format("json", "application/json", "JSON, the page content", _json),
-        Format("opus", "audio/ogg", "Opus, read aloud", _sound("opus")),
-        Format("flac", "audio/flac", "FLAC, read aloud", _sound("flac")),
-        Format("chapters", "application/zip", "Opus, a file a chapter", _chapters, suffix="zip"),
-        Format("wav", "audio/wav", "WAV, read aloud", _sound("wav")),
+        Format("pdf", "application/pdf", "PDF, searchable and tagged", _pdf, Purpose.READING),
+        Format("html", "text/html; charset=utf-8", "HTML, one file", _html, Purpose.READING),
+        Format("epub", "application/epub+zip", "EPUB 3, an e-book", _epub, Purpose.READING),
+        Format("txt", "text/plain; charset=utf-8", "Plain text", _text, Purpose.READING),
+        Format("docx", f"{_OFFICE}.wordprocessingml.document", "DOCX, flowing text", _docx, Purpose.EDITING),
+        Format("xlsx", f"{_OFFICE}.spreadsheetml.sheet", "XLSX, the tables", _xlsx, Purpose.EDITING, tables_only=True),
+        Format("pptx", f"{_OFFICE}.presentationml.presentation", "PPTX, pages that are slides", _pptx, Purpose.EDITING),
+        Format("md", "text/markdown; charset=utf-8", "Markdown", _markdown, Purpose.EDITING),
+        Format("csv", "application/zip", "CSV, a file a table", _csv, Purpose.EXCHANGE, "csv.zip", tables_only=True),
+        Format("alto", "application/xml", "ALTO 4, words in their places", _alto, Purpose.EXCHANGE, "alto.xml"),
+        Format("page", "application/zip", "PAGE XML, a file a page", _page_xml, Purpose.EXCHANGE, "page.zip"),
+        Format("hocr", "text/html; charset=utf-8", "hOCR, words in their places", _hocr, Purpose.EXCHANGE, "hocr.html"),
+        Format("tei", "application/tei+xml", "TEI, for text archives", _tei, Purpose.EXCHANGE, "tei.xml"),
+        Format("json", "application/json", "JSON, the page content", _json, Purpose.EXCHANGE),
+        Format("opus", "audio/ogg", "Opus, read aloud", _sound("opus"), Purpose.LISTENING),
+        Format("chapters", "application/zip", "Chapters, an Opus file each", _chapters, Purpose.LISTENING, "zip"),
+        Format("flac", "audio/flac", "FLAC, read aloud", _sound("flac"), Purpose.LISTENING),
+        Format("wav", "audio/wav", "WAV, read aloud", _sound("wav"), Purpose.LISTENING),
     )
 }

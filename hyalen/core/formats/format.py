@@ -92,14 +92,24 @@ class Write(Protocol):
     def __call__(self, tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None: ...
 
 
+class Purpose(StrEnum):
+    """What a format is for."""
+
+    READING = "reading"
+    EDITING = "editing"
+    EXCHANGE = "exchange"
+    LISTENING = "listening"
+
+
 @dataclass(frozen=True)
 class Format:
-    """A format; `describes` is what the clerk reads beside its name, `load` imports what writes it."""
+    """A format; `describes` is what the clerk reads, its name first; `load` imports what writes it."""
 
     name: str
     media_type: str
     describes: str
     load: Callable[[], Write]
+    purpose: Purpose
     suffix: str = ""
     tables_only: bool = False
 

@@ -13,10 +13,11 @@
 
   let { batch }: { batch: Batch } = $props();
   let formats = $state<string[]>(JSON.parse(remembered('formats', '["pdf","docx"]')));
-  const PLAIN: DeliveryOptions = { keep_running_heads: false, join_tables: false, quality: 'as_scanned', tones: 'as_is', standard: 'pdf_1_7', attach_source: false, joined: false, post: false, pages: '', name: '{source}' };
+  const PLAIN: DeliveryOptions = { keep_running_heads: false, join_tables: false, quality: 'as_scanned', tones: 'as_is', standard: 'pdf_1_7', attach_source: false, one_sheet: false, page_breaks: false, joined: false, post: false, pages: '', name: '{source}' };
   let options = $state<DeliveryOptions>({ ...PLAIN, ...JSON.parse(remembered('delivery', '{}')), pages: '' });
   const QUALITIES: [NonNullable<DeliveryOptions['quality']>, string][] = [['as_scanned', 'as scanned'], ['balanced', 'balanced'], ['smallest', 'smallest: sharp ink, soft ground']];
   const TONES: [NonNullable<DeliveryOptions['tones']>, string][] = [['as_is', 'as they are'], ['grey', 'grey'], ['black_and_white', 'black and white']];
+  const PURPOSES = [['reading', 'To be read'], ['editing', 'To be edited'], ['exchange', 'For archives and programs'], ['listening', 'To be heard']] as const;
   const STANDARDS: [NonNullable<DeliveryOptions['standard']>, string][] = [['pdf_1_7', 'PDF/A-2 and PDF/UA-1'], ['pdf_2_0', 'PDF/A-4 and PDF/UA-2']];
   const TOKENS = ['{source}', '{title}', '{reference}', '{number}', '{date}', '{batch}'];
   let sets = $state.raw<DeliverySet[]>([]);
@@ -165,12 +166,16 @@
       {/each}
       <p class="m-0 flex gap-1"><input class="field flex-1" bind:value={naming} placeholder="name of these choices" aria-label="Name of the set" maxlength="80" onkeydown={(e) => e.key === 'Enter' && void save()} /><button class="small" disabled={!naming.trim() || !formats.length} onclick={() => void save()}>Keep</button></p>
     </fieldset>
-    <fieldset class="m-0 flex flex-col gap-2 border-0 p-0">
-      <legend class="mb-1 p-0 text-sm font-bold">Formats</legend>
-      {#each (about.told?.formats ?? []) as f (f.name)}
-        <Checkbox checked={formats.includes(f.name)} onchange={() => toggle(f.name)}>{f.describes}</Checkbox>
-      {/each}
-    </fieldset>
+    {#each PURPOSES as [purpose, name] (purpose)}
+      <fieldset class="m-0 border-0 p-0">
+        <legend class="mb-1 p-0 text-sm font-bold">{name}</legend>
+        <div class="formats">
+          {#each (about.told?.formats ?? []).filter((f) => f.purpose === purpose) as f (f.name)}
+            <span title={f.describes}><Checkbox checked={formats.includes(f.name)} onchange={() => toggle(f.name)} aria-label={f.describes}>{f.describes.split(',')[0]}</Checkbox></span>
+          {/each}
+        </div>
+      </fieldset>
+    {/each}
     <fieldset class="m-0 flex flex-col gap-2 border-0 p-0">
       <legend class="mb-1 p-0 text-sm font-bold">Choices</legend>
       <label class="line">Pages’ pictures <select value={options.quality} onchange={(e) => choose({ quality: e.currentTarget.value as DeliveryOptions['quality'] })}>{#each QUALITIES as [id, name] (id)}<option value={id}>{name}</option>{/each}</select></label>
@@ -184,6 +189,8 @@
       <Checkbox checked={!!options.joined} onchange={(e) => choose({ joined: (e.currentTarget as HTMLInputElement).checked })}>Make one file of all documents</Checkbox>
       <Checkbox checked={!!options.attach_source} onchange={(e) => choose({ attach_source: (e.currentTarget as HTMLInputElement).checked })}>Put what was brought in into the PDF</Checkbox>
       {#if about.told?.post}<Checkbox checked={!!options.post} onchange={(e) => choose({ post: (e.currentTarget as HTMLInputElement).checked })}>Put a copy into <span class="ml-1 break-all">{about.told.post}</span></Checkbox>{/if}
+      {#if formats.includes('docx')}<Checkbox checked={!!options.page_breaks} onchange={(e) => choose({ page_breaks: (e.currentTarget as HTMLInputElement).checked })}>DOCX: begin pages where they do on paper</Checkbox>{/if}
+      {#if formats.includes('xlsx')}<Checkbox checked={!!options.one_sheet} onchange={(e) => choose({ one_sheet: (e.currentTarget as HTMLInputElement).checked })}>XLSX: all tables on one sheet</Checkbox>{/if}
       <Checkbox checked={!!options.join_tables} onchange={(e) => choose({ join_tables: (e.currentTarget as HTMLInputElement).checked })}>Join tables that go on over pages</Checkbox>
       <Checkbox checked={!!options.keep_running_heads} onchange={(e) => choose({ keep_running_heads: (e.currentTarget as HTMLInputElement).checked })}>Keep running heads and page numbers in plain text</Checkbox>
     </fieldset>
@@ -294,6 +301,7 @@
 <style>
   .files { display: flex; flex-direction: column; gap: 4px; width: 28.5rem; flex-shrink: 0; margin: 0; padding: 0; list-style: none; font-size: 14px; }
   progress { accent-color: var(--color-primary-700); height: 8px; }
+  .formats { display: grid; grid-template-columns: 1fr 1fr; gap: 4px 8px; }
   .line { display: flex; gap: 6px; align-items: center; font-size: 14px; }
   .line select, .line input { flex: 1; min-width: 0; }
   select, .field { border: 1px solid #7b8a86; border-radius: 5px; background-color: #fff; padding: 2px 8px; font-size: 14px; }
