@@ -21,6 +21,7 @@ from hyalen.core.proofing.search import Sought
 from hyalen.store.database import migrations
 from hyalen.store.search import Scope
 from hyalen.store.store import Store
+from hyalen.store.upgrade import shorten_options
 from tests.conftest import ContentMaker, worn
 from tests.helpers import cleaned, do, read_document, waiting
 
@@ -248,3 +249,17 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     assert store.search.find(Sought(text="lamp"), Scope(document)).total == wanted[0] - 1
     store.delete_document(document)
     assert store.search.find(Sought(text="lamp"), Scope()).total == 0
+
+
+def test_deliveries_of_before_tell_only_unusual_choices(data: Path) -> None:
+    store = Store(data)
+    document, _ = read_document(store, [ContentMaker().add(Role.PARAGRAPH, "The lamp").page()])
+    store.close()
+    connection = sqlite3.connect(data / "hyalen.sqlite3")
+    told = json.dumps({"keep_running_heads": False, "quality": "smallest", "name": "{source}"})
+    connection.execute("INSERT INTO delivery (document_id, format, options, name, blob, size, edition, made) VALUES (?, 'pdf', ?, 'a.pdf', 'x', 1, '', 1)", (document, told))  # fmt: skip
+    shorten_options(connection)
+    connection.commit()
+    connection.close()
+    (made,) = Store(data).deliveries.of_batch(1)
+    assert made.options == {"quality": "smallest"}

@@ -26,7 +26,7 @@ from hyalen.store.sets import DeliverySets
 from hyalen.store.settings import Settings
 from hyalen.store.tasks import Tasks
 from hyalen.store.treatments import Treatments
-from hyalen.store.upgrade import judge_words, note_facts, snapshots_to_decisions
+from hyalen.store.upgrade import judge_words, note_facts, shorten_options, snapshots_to_decisions
 from hyalen.store.wordlists import WordLists
 
 _FILES = """
@@ -48,7 +48,8 @@ class Store:
         self.directory = directory
         self.blobs = Blobs(directory / "blobs")
         self.database = Database(
-            directory / DATABASE, {3: snapshots_to_decisions, 7: index_all, 10: judge_words, 11: note_facts}
+            directory / DATABASE,
+            {3: snapshots_to_decisions, 7: index_all, 10: judge_words, 11: note_facts, 13: shorten_options},
         )
         self.tasks = Tasks(self.database)
         self.documents = Documents(self.database, self.tasks)

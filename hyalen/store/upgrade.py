@@ -24,6 +24,7 @@ from hyalen.core.decisions.operations import (
     stored,
 )
 from hyalen.core.decisions.replay import replay
+from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned, Treatment
@@ -71,6 +72,13 @@ def note_facts(db: sqlite3.Connection) -> None:
         facts = page_facts(content, read_roles).model_dump_json(exclude_defaults=True)
         db.execute("UPDATE page SET facts = ? WHERE id = ?", (facts, row[0]))
         set_judgements(db, row[0], judgements(content))
+
+
+def shorten_options(db: sqlite3.Connection) -> None:
+    """Have deliveries made before tell only the choices that are not the usual ones (migration 13)."""
+    for row in db.execute("SELECT id, options FROM delivery").fetchall():
+        told = DeliveryOptions.model_validate_json(row[1]).model_dump_json(exclude_defaults=True)
+        db.execute("UPDATE delivery SET options = ? WHERE id = ?", (told, row[0]))
 
 
 def snapshots_to_decisions(db: sqlite3.Connection) -> None:
