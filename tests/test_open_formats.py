@@ -22,10 +22,10 @@ from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.formats.csv import inert
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
-from hyalen.core.model.content import Cell, PageContent, Role, Table
+from hyalen.core.model.content import Cell, PageContent, RegionKind, Role, Table
 from hyalen.core.model.document import LabelRange, LabelStyle, Part, Particulars
 from hyalen.core.model.found import Style
-from hyalen.core.model.geometry import Box
+from hyalen.core.model.geometry import Box, Point
 from hyalen.core.structure.tree import StructureTree, Tag
 from tests.conftest import ContentMaker
 
@@ -125,7 +125,7 @@ def test_a_web_page_says_what_each_thing_is() -> None:
     ]
 
 
-@pytest.mark.parametrize("kind", ["whole", "empty", "backwards", "joined", "undescribed"])
+@pytest.mark.parametrize("kind", ["whole", "empty", "backwards", "joined", "undescribed", "formula"])
 def test_an_e_book_is_accepted(tmp_path: Path, kind: str) -> None:
     """EPUB 3 by its reference checker, epubcheck."""
     content = pages()
@@ -138,6 +138,10 @@ def test_an_e_book_is_accepted(tmp_path: Path, kind: str) -> None:
     elif kind == "joined":
         parts = [Part(0, 1, "First & foremost", "eng"), Part(1, 2, "Second", "fra")]
         tree = replace(tree, parts=parts)
+    elif kind == "formula":
+        page = ContentMaker().figure("E = mc²").page()
+        formula = page.regions[0].model_copy(update={"kind": RegionKind.FORMULA})
+        tree = replace(tree, pages=[page.model_copy(update={"regions": (formula,)})])
     elif kind == "undescribed":
         tree = replace(tree, pages=[ContentMaker().figure(None).page()])
     path = tmp_path / "a.epub"
@@ -196,7 +200,9 @@ def odd_pages() -> list[PageContent]:
     """A word that is broken at a line's end, an outline beyond the page, a text within a formula."""
     maker = ContentMaker().add(Role.PARAGRAPH, "The light of Tor-\ngrunn was lit")
     page = maker.page()
-    beyond = page.regions[0].model_copy(update={"id": "r9", "table": None})
+    (line, *rest) = page.regions[0].lines
+    steep = line.model_copy(update={"baseline": (Point(100, 900), Point(101, -4000))})  # of text that stands
+    beyond = page.regions[0].model_copy(update={"id": "r9", "table": None, "lines": (steep, *rest)})
     return [*pages(), page, page.model_copy(update={"width": 300, "regions": (beyond,)})]
 
 

@@ -85,7 +85,7 @@ def _place(box: Box) -> str:
 def _region(page: NumberedPage, region: Region) -> Iterator[str]:
     language = region.language or page.language
     told = attributes(ID=page.name(region.id), TAGREFS=_tag(region.role)) + _place(is_in(region.box, page.content))
-    shape = f'<Shape><Polygon POINTS="{points(region.outline)}"/></Shape>'
+    shape = f'<Shape><Polygon POINTS="{points(region.outline, page.content)}"/></Shape>'
     if region.table is not None:
         yield f'<ComposedBlock{told} TYPE="table">{shape}'
         for cell in region.table.cells:
@@ -116,7 +116,7 @@ def _lines(page: NumberedPage, lines: tuple[Line, ...], language: str) -> Iterat
             continue
         following = lines[at + 1] if at + 1 < len(lines) else None
         broken = following is not None and line_end(line, following, language) is LineEnd.BREAK
-        yield f"<TextLine{_place(is_in(line.box, page.content))}{attributes(BASELINE=baseline(line))}>"
+        yield f"<TextLine{_place(is_in(line.box, page.content))}{attributes(BASELINE=baseline(line, page.content))}>"
         for number, word in enumerate(line.words):
             if number:
                 before = line.words[number - 1].box

@@ -162,12 +162,7 @@ class Markup:
         return etree.SubElement(parent, "a", href=address)
 
     def _image(self, node: Node) -> Element:
-        made = _made("img", src=self._picture(node), alt=node.alternative or "")
-        if node.tag is Tag.FORMULA:
-            made.set("role", "math")
-            made.set("aria-label", made.attrib.pop("alt"))
-            made.set("alt", made.get("aria-label") or "")
-        return made
+        return _made("img", src=self._picture(node), alt=node.alternative or "")
 
     def _list(self, node: Node) -> Element:
         counts = node.numbering is not None and node.numbering.counts

@@ -18,7 +18,6 @@ from hyalen.core.formats.pages_xml import (
     attributes,
     baseline,
     box_points,
-    is_in,
     numbered_pages,
     points,
 )
@@ -83,11 +82,11 @@ def _region(page: NumberedPage, region: Region) -> Iterator[str]:
         told += attributes(type_=TYPES.get(region.role, "other"))
     elif kind == "TableRegion" and region.table is not None:
         told += attributes(rows=region.table.rows, columns=region.table.columns)
-    yield f'<{kind}{told}><Coords points="{points(region.outline)}"/>'
+    yield f'<{kind}{told}><Coords points="{points(region.outline, page.content)}"/>'
     if kind == "TableRegion" and region.table is not None:
         for cell in region.table.cells:
             yield f"<TextRegion{attributes(id=page.name(f'{region.id}_{cell.row}_{cell.column}'))}>"
-            yield f'<Coords points="{box_points(is_in(cell.box, page.content))}"/>'
+            yield f'<Coords points="{box_points(cell.box, page.content)}"/>'
             yield "<Roles><TableCellRole" + attributes(
                 rowIndex=cell.row, columnIndex=cell.column, rowSpan=cell.row_span, colSpan=cell.column_span,
                 header="true" if cell.header else None,
@@ -99,7 +98,7 @@ def _region(page: NumberedPage, region: Region) -> Iterator[str]:
         yield _text(region.text)
     elif region.lines:  # its text, as a region within it
         yield f"<TextRegion{attributes(id=page.name(region.id + '_text'))}>"
-        yield f'<Coords points="{points(region.outline)}"/>'
+        yield f'<Coords points="{points(region.outline, page.content)}"/>'
         yield from _lines(page, region.lines, region.id)
         yield "</TextRegion>"
     yield f"</{kind}>"
@@ -108,13 +107,13 @@ def _region(page: NumberedPage, region: Region) -> Iterator[str]:
 def _lines(page: NumberedPage, lines: tuple[Line, ...], within: str) -> Iterator[str]:
     for at, line in enumerate(line for line in lines if line.words):
         yield f"<TextLine{attributes(id=page.name(f'{within}_l{at}'))}>"
-        yield f'<Coords points="{box_points(is_in(line.box, page.content))}"/><Baseline points="{baseline(line)}"/>'
+        yield f'<Coords points="{box_points(line.box, page.content)}"/><Baseline points="{baseline(line, page.content)}"/>'
         yield from (_word(page, word) for word in line.words)
         yield _text(line.text) + "</TextLine>"
 
 
 def _word(page: NumberedPage, word: Word) -> str:
-    coords = f'<Coords points="{box_points(is_in(word.box, page.content))}"/>'
+    coords = f'<Coords points="{box_points(word.box, page.content)}"/>'
     return f"<Word{attributes(id=page.name(word.id))}>{coords}{_text(word.text, word.confidence)}</Word>"
 
 

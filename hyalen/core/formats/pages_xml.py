@@ -43,18 +43,20 @@ def attributes(**told: object) -> str:
     )
 
 
-def points(outline: Sequence[Point]) -> str:
-    return " ".join(f"{round(p.x)},{round(p.y)}" for p in outline)
+def points(outline: Sequence[Point], content: PageContent) -> str:
+    """Points as they are written, those off the page on its edge: schemas take no negative places."""
+    inside = ((min(max(0, p.x), content.width), min(max(0, p.y), content.height)) for p in outline)
+    return " ".join(f"{round(x)},{round(y)}" for x, y in inside)
 
 
-def box_points(box: Box) -> str:
-    return points([Point(*p) for p in box.polygon()])
+def box_points(box: Box, content: PageContent) -> str:
+    return points([Point(*p) for p in box.polygon()], content)
 
 
-def baseline(line: Line) -> str:
-    return points(line.baseline_in_box)
+def baseline(line: Line, content: PageContent) -> str:
+    return points(line.baseline_in_box, content)
 
 
 def is_in(box: Box, content: PageContent) -> Box:
-    """The part of a box that lies on the page: schemas take no negative places."""
+    """The part of a box that lies on the page."""
     return box.intersection(Box(0, 0, content.width, content.height))
