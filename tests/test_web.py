@@ -21,6 +21,7 @@ from httpx import Response
 from PIL import Image as Pillow
 
 from hyalen.core.formats.codecs import decode
+from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.source import Limits
 from hyalen.core.model.content import PageContent, Part, Role
 from hyalen.core.model.found import Style
@@ -443,6 +444,10 @@ def test_a_printed_page_says_its_own_text_until_its_ink_is_wanted(
     region = page["content"]["regions"][0]["id"]
     alone = client.get(f"/api/pages/{page['id']}/regions/{region}/txt")
     assert alone.text.strip() == "The keeper of light 1 writes to the Board."
+    assert client.get(f"/api/pages/{page['id']}/regions/{region},{region}/txt").text == alone.text
+    for name in (f for f in FORMATS if f not in ("xlsx", "csv", "pptx", "opus", "flac", "wav", "chapters")):
+        made = client.get(f"/api/pages/{page['id']}/regions/{region}/{name}")
+        assert made.status_code == 200 and made.headers["content-type"] == FORMATS[name].media_type, name
     assert client.get(f"/api/pages/{page['id']}/regions/{region}/xlsx").status_code == 422
     assert client.get(f"/api/pages/{page['id']}/regions/none/txt").status_code == 422
 

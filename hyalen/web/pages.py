@@ -15,7 +15,7 @@ from hyalen.core.decisions.shaping import PICTURE_ROLES
 from hyalen.core.decisions.targets import region_of
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.names import delivery_stem
-from hyalen.core.model.content import Role
+from hyalen.core.model.content import Region, Role
 from hyalen.core.model.part import PartRead
 from hyalen.store.records import NotFound
 from hyalen.web.answers import changed_of, page_of
@@ -27,6 +27,7 @@ from hyalen.web.uploads import FILE, described, form_of, name_of
 from hyalen.work import jobs
 from hyalen.work.parts import read_parts, write_alone
 
+MOST_BLOCKS = 500  # of a page, as one file
 router = APIRouter(tags=["pages"])
 SHOWING_SECONDS = 30.0  # of a processor, to make a picture of an original that browsers do not show
 READING_SECONDS = 120.0  # of a processor, for parts of a page
@@ -105,22 +106,22 @@ def use_as_template(page_id: Id, wanted: TemplateUse, given: Given) -> Changed:
     return changed_of(given.store, document_id, outcome)
 
 
-@router.get("/pages/{page_id}/regions/{region_id}/{format_name}", response_class=Response)
-def region_file(page_id: Id, region_id: str, format_name: str, given: Given) -> Response:
-    """One block by itself as a file of a format."""
+@router.get("/pages/{page_id}/regions/{region_ids}/{format_name}", response_class=Response)
+def region_file(page_id: Id, region_ids: str, format_name: str, given: Given) -> Response:
+    """One block by itself as a file of a format, or several, their ids parted by commas, in the order in which they are read."""
     page, content = given.store.pages.page(page_id), given.store.pages.content(page_id)
     if format_name not in FORMATS:
         raise NotFound("There is no such format.")
     blob = page.cleaned_blob
     if content is None or blob is None:
         raise BadRequest("Not read yet", "The page has not been read yet.", 409)
-    region = region_of(content, region_id)
-    if FORMATS[format_name].tables_only and region.table is None:
-        raise BadRequest("No table", "This format holds tables, and the block is none.")
+    wanted = {region_of(content, each).id for each in region_ids.split(",")[:MOST_BLOCKS]}
+    chosen = tuple(map(_spoken, (r for r in content.everything if r.id in wanted)))
+    region = chosen[0]
+    if FORMATS[format_name].tables_only and not any(r.table for r in chosen):
+        raise BadRequest("No table", "This format holds tables, and no block in hand is one.")
     document = given.store.documents.document(page.document_id)
-    if region.role.is_artifact:
-        region = region.model_copy(update={"role": PICTURE_ROLES.get(region.kind, Role.PARAGRAPH)})
-    alone = content.model_copy(update={"regions": (region,), "artifacts": ()})
+    alone = content.model_copy(update={"regions": chosen, "artifacts": ()})
     pictures = {name: str(given.store.blobs.path(name)) for name in given.store.documents.pictures(document.id)}
     language = document.language or region.language or "eng"
     told = (document.title, language, alone, str(given.store.blobs.path(blob)), pictures)
@@ -129,6 +130,13 @@ def region_file(page_id: Id, region_id: str, format_name: str, given: Given) -> 
     name = f"{stem}.{FORMATS[format_name].ending}"
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
     return Response(made, media_type=FORMATS[format_name].media_type, headers=headers)
+
+
+def _spoken(region: Region) -> Region:
+    """A block as one that is read aloud: who asks for it by itself wants it said."""
+    if not region.role.is_artifact:
+        return region
+    return region.model_copy(update={"role": PICTURE_ROLES.get(region.kind, Role.PARAGRAPH)})
 
 
 @router.post("/pages/{page_id}/pictures", status_code=201, openapi_extra=PICTURE)

@@ -188,7 +188,7 @@ export const api = {
   beneath: (id: number, region_id: string, after: number) =>
     ok<{ box: Box }>(client.GET('/api/pages/{page_id}/beneath/{region_id}', { params: { path: { page_id: id, region_id }, query: { after } } })),
   characters: (languages: string[]) => ok<Characters>(client.GET('/api/characters', { params: { query: { languages: languages.join(',') } } })),
-  regionFile: (id: number, region: string, format: string) => `/api/pages/${id}/regions/${encodeURIComponent(region)}/${format}`,
+  regionFile: (id: number, regions: string[], format: string) => `/api/pages/${id}/regions/${encodeURIComponent(regions.join(','))}/${format}`,
   edit: (id: number, revision: number, operation: Operation, everywhere = false) =>
     ok<Changed>(client.POST('/api/pages/{page_id}/edits', { params: page(id), body: { revision, operation, everywhere } })),
   template: (id: number, revision: number, pages: number[], change: number | null) =>

@@ -3,32 +3,32 @@ import { desk } from './desk.svelte';
 import { textOf } from './content';
 import { notices } from './notices.svelte';
 
-export type Leaving = 'clipboard' | 'txt' | 'docx' | 'xlsx';
-
-/** A region by itself, straight from the sheet: to the clipboard, or as a file. */
-export async function take(region: Region, how: Leaving): Promise<void> {
-  const page = desk.page;
-  if (!page) return;
+/** Blocks by themselves, straight from the sheet: to the clipboard, or as a file of a format. */
+export async function take(regions: Region[], how: string): Promise<void> {
+  const page = desk.page, [first] = regions;
+  if (!page || !first) return;
   if (how === 'clipboard') {
     await notices.attempt(async () => {
-      await copy(region);
-      notices.notify(region.table ? 'The table is on the clipboard' : 'The text is on the clipboard');
+      if (regions.length > 1) await navigator.clipboard.writeText(regions.map(plain).join('\n\n'));
+      else await copy(first);
+      notices.notify(first.table && regions.length === 1 ? 'The table is on the clipboard' : 'The text is on the clipboard');
     });
     return;
   }
   const link = document.createElement('a');
-  link.href = api.regionFile(page.id, region.id, how);
+  link.href = api.regionFile(page.id, regions.map((r) => r.id), how);
   link.download = '';
   link.click();
 }
 
+const plain = (region: Region) => (region.table ? cellRows(region).map((row) => row.join('\t')).join('\n') : paragraph(region));
+
 async function copy(region: Region): Promise<void> {
-  const plain = region.table ? cellRows(region).map((row) => row.join('\t')).join('\n') : paragraph(region);
   if (region.table && 'ClipboardItem' in window && navigator.clipboard.write) {
     const escaped = (text: string) => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;');
     const html = `<table>${region.table.cells.length ? tableRows(region, escaped) : ''}</table>`;
-    await navigator.clipboard.write([new ClipboardItem({ 'text/plain': new Blob([plain], { type: 'text/plain' }), 'text/html': new Blob([html], { type: 'text/html' }) })]);
-  } else await navigator.clipboard.writeText(plain);
+    await navigator.clipboard.write([new ClipboardItem({ 'text/plain': new Blob([plain(region)], { type: 'text/plain' }), 'text/html': new Blob([html], { type: 'text/html' }) })]);
+  } else await navigator.clipboard.writeText(plain(region));
 }
 
 /** A paragraph's lines run on; a word broken at a line's end is joined. */

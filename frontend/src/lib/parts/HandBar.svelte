@@ -7,7 +7,8 @@
   import { selection } from '../bench/selection.svelte';
   import { shaping, type Tool } from '../bench/shaping.svelte';
   import { tables } from '../bench/tables.svelte';
-  import { take, type Leaving } from '../bench/taking.svelte';
+  import { about } from '../bench/about.svelte';
+  import { take } from '../bench/taking.svelte';
 
   const tools: { id: Tool; name: string; key: string; what: string }[] = [
     { id: 'draw', name: 'Draw', key: 'D', what: 'Draw a block, with Shift around anything; then say what it is' },
@@ -30,7 +31,8 @@
   const printed = $derived(one && desk.page?.content ? String(Math.round(((boxOf(one)[2] - boxOf(one)[0]) / desk.page.content.dpi) * MM)) : 'page');
   const set = $derived(chosen[0]?.width && chosen.every((r) => r.width === chosen[0]!.width) ? Math.round(chosen[0].width * MM) : '');
   const several = $derived(tables.marked.row_span * tables.marked.column_span > 1);
-  const leavings: [Leaving, string][] = [['clipboard', 'Copy'], ['txt', 'Text'], ['docx', 'DOCX'], ['xlsx', 'XLSX']];
+  const leavings = [['clipboard', 'Copy'], ['txt', 'Text'], ['docx', 'DOCX'], ['xlsx', 'XLSX']] as const;
+  const others = $derived((about.told?.formats ?? []).filter((f) => f.purpose !== 'listening' && !['txt', 'docx', 'xlsx', 'pptx'].includes(f.name) && (!f.tables_only || chosen.some((r) => r.table))));
 
   const headers = (rows: number, columns: number) => one && shaping.send({ op: 'set_headers', region_id: one.id, rows: Math.max(0, rows), columns: Math.max(0, columns) }, `${rows} header rows, ${columns} header columns`);
 </script>
@@ -47,12 +49,14 @@
       {#if chosen.length > 1}<button title="M" onclick={() => void shaping.merge()}>Merge</button>{/if}
       {#if !kinds.has('figure')}<button title="R" onclick={() => void shaping.read()}>Read again</button>{/if}
       <button title="Delete" onclick={() => void shaping.remove()}>Remove</button>
-      {#if one}
-        <span>Deliver</span>
-        {#each leavings as [how, name] (how)}
-          {#if one.kind === 'figure' ? how === 'docx' : how !== 'xlsx' || one.table}<button onclick={() => void take(one, how)}>{name}</button>{/if}
-        {/each}
-      {/if}
+      <span>Deliver</span>
+      {#each leavings as [how, name] (how)}
+        {#if kinds.size === 1 && kinds.has('figure') ? how === 'docx' : how !== 'xlsx' || chosen.some((r) => r.table)}<button onclick={() => void take(chosen as Region[], how)}>{name}</button>{/if}
+      {/each}
+      <select aria-label="Deliver in another format" value="" onchange={(e) => { const how = e.currentTarget.value; e.currentTarget.value = ''; if (how) void take(chosen as Region[], how); }}>
+        <option value="">more…</option>
+        {#each others as f (f.name)}<option value={f.name}>{f.describes}</option>{/each}
+      </select>
     </div>
     {#if kinds.size === 1 && kinds.has('figure')}
       <div class="bar" role="group" aria-label="The picture in hand">
