@@ -92,6 +92,7 @@
 </div>
 
 <style>
+  select { width: 6.4rem; min-height: 30px; padding: 0 24px 0 10px; border: 0; border-left: 1px solid var(--color-hair); background-color: transparent; font-size: 14px; color: var(--color-ink); }
   .bars { position: absolute; left: 14px; bottom: 10px; display: flex; flex-direction: column; align-items: flex-start; gap: 5px; max-width: calc(100% - 40px); pointer-events: none; }
   .bar { pointer-events: auto; display: flex; flex-wrap: wrap; align-items: center; background: var(--color-paper); border: 1px solid #7b8a86; border-radius: 8px; overflow: hidden; box-shadow: 0 2px 8px #0003; }
   .bar span { padding: 5px 6px 5px 12px; font-size: 14px; font-weight: 700; }
