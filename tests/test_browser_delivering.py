@@ -15,7 +15,7 @@ from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.model.content import Role
 from hyalen.store.store import Store
 from tests.conftest import ContentMaker
-from tests.helpers import WAIT, Server, cleaned, read_document
+from tests.helpers import WAIT, Server, cleaned, read_document, read_page, waiting
 
 
 @pytest.fixture(scope="module")
@@ -35,6 +35,15 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
         db.execute(
             "UPDATE document SET batch_id = 1, position = 2, source_name = 'Other.pdf', stem = 'Other' WHERE id = 2"
         )
+    batch = store.documents.add_batch("Damaged", ["eng"])
+    torn = store.documents.add(batch, "torn.pdf", "0" * 64, 2)
+    first, second = store.pages.ids(torn)
+    read_page(store, first, content, cleaned(), blob)
+    task = waiting(store, second, "bring_in")
+    assert store.tasks.begin(task.id)
+    store.course.failed(task, "the page is damaged")
+    with store.database.write() as db:
+        store.contents.settle_if_read(db, torn)
     store.close()
     made = Server(data)
     yield made
@@ -138,3 +147,36 @@ def test_a_locked_file_is_opened_by_its_password_and_delivered_knowingly(
     expect(asked).to_contain_text("it came encrypted")
     asked.get_by_role("button", name="Deliver", exact=True).click()
     expect(page.get_by_role("link", name="locked.", exact=False).first).to_be_visible(timeout=WAIT)
+
+
+def test_what_waits_is_stopped_and_what_clashes_gets_a_number(page: Page, server: Server) -> None:
+    server.http.put("/batches/1/pause", json={"paused": True})
+    page.goto(f"http://127.0.0.1:{server.port}/#/batch/1/deliver")
+    for name in ("DOCX, flowing text", "PDF, searchable and tagged"):
+        page.get_by_label(name).uncheck()
+    page.get_by_label("Markdown").check()
+    page.get_by_label("Name", exact=True).fill("same")
+    page.get_by_label("Name", exact=True).press("Enter")
+    expect(page.get_by_text("same.md and 1 more")).to_be_visible()
+    page.get_by_role("button", name="Make 2 files").click()
+    expect(page.get_by_text("MD waits")).to_have_count(2)
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_text("MD waits")).to_have_count(0)
+    server.http.put("/batches/1/pause", json={"paused": False})
+    page.get_by_role("button", name="Make 2 files").click()
+    expect(page.get_by_role("link", name="same.md", exact=True)).to_be_visible(timeout=WAIT)
+    expect(page.get_by_role("link", name="same-2.md", exact=True)).to_be_visible(timeout=WAIT)
+
+
+def test_pages_that_failed_are_named_before_they_are_left_out(page: Page, server: Server) -> None:
+    batch = next(b["id"] for b in server.http.get("/batches").json() if b["name"] == "Damaged")
+    page.goto(f"http://127.0.0.1:{server.port}/#/batch/{batch}/deliver")
+    expect(page.get_by_text("Left out, not read: page 2")).to_be_visible()
+    page.get_by_role("button", name="Make 2 files").click()
+    asked = page.get_by_role("dialog")
+    expect(asked).to_contain_text("torn.pdf: page 2 of 2")
+    asked.get_by_role("button", name="Not yet").click()
+    expect(page.get_by_role("link", name="torn.pdf")).to_have_count(0)
+    page.get_by_role("button", name="Make 2 files").click()
+    asked.get_by_role("button", name="Deliver without them").click()
+    expect(page.get_by_role("link", name="torn.pdf")).to_be_visible(timeout=WAIT)
