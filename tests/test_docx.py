@@ -50,7 +50,9 @@ def of_each_thing() -> list[PageContent]:
     first = ContentMaker().add(Role.RUNNING_HEAD, "The Inspector").add(Role.HEADING_1, "The lamps")
     first.add(Role.CONTENTS_ENTRY, "The lamps 1").add(Role.CONTENTS_ENTRY, "Of the oil 2", depth=1)
     first.add(Role.PARAGRAPH, "The lamp burnt* well").add(Role.NOTE, "* in May of that year").figure("A tower")
-    first.add(Role.CAPTION, "Figure 4. The tower")
+    first.add(Role.CAPTION, "Figure 4. The tower").add(
+        Role.PARAGRAPH, "It is shown in Figure 4, and not in Figure 9 of 1890."
+    )
     second = ContentMaker().add(Role.HEADING_2, "Of the oil")
     second.table([["Station", "Gallons"], ["Torgrunn", "45.5"], ["Hallvik", "9.0"]]).table(
         [["Alone", "Oil"], ["x", "1"]]
@@ -70,6 +72,8 @@ def test_notes_contents_captions_and_heads_are_the_word_processors_own(tmp_path:
     assert [e.split("\t")[0] for e in entries] == ["The lamps1", "Of the oil2"] or len(entries) == 2
     (sequence,) = root.iterfind(".//t:sequence", NAMES)
     assert sequence.get(f"{{{TEXT}}}name") == "Figure"
+    (reference,) = root.iterfind(".//t:bookmark-ref", NAMES)
+    assert reference.text == "Figure 4"
     headed = [t for t in root.iterfind(".//b:table", NAMES) if t.find("b:table-header-rows", NAMES) is not None]
     assert len(headed) == 2
     text = run("pdftotext", "-layout", office(tmp_path / "made.docx", "pdf"), "-")

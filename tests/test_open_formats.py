@@ -17,6 +17,7 @@ import numpy as np
 import pytest
 from lxml import etree
 from lxml import html as lxml_html
+from playwright.sync_api import Page
 
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.formats.csv import inert
@@ -29,6 +30,7 @@ from hyalen.core.model.geometry import Box, Point
 from hyalen.core.structure.tree import StructureTree, Tag
 from tests.conftest import ContentMaker
 
+AXE = Path(__file__).parent.parent / "frontend/node_modules/axe-core/axe.min.js"
 SCHEMAS = Path(__file__).parent.parent / ".venv/schemas"
 IMAGE = encode_jpeg(np.full((3508, 2480), 240, np.uint8))
 OPEN = ("html", "epub", "md", "alto", "page", "hocr", "csv", "tei")
@@ -113,7 +115,7 @@ def test_a_web_page_says_what_each_thing_is() -> None:
     assert len(ids) == len(set(ids))
     links = [a.get("href") for a in page.iter("a")]
     assert all(href[1:] in ids for href in links if href.startswith("#")) and len(links) == 3
-    breaks = [e.get("aria-label") for e in page.iter("div") if e.get("role") == "doc-pagebreak"]
+    breaks = [e.get("title") for e in page.iter("div") if e.get("role") == "doc-pagebreak"]
     assert breaks == ["i", "ii"]
     assert [e.get("lang") for e in page.iter("p") if e.get("lang")] == ["fr"]
     assert next(page.iter("abbr")).get("title") == "the month" and next(page.iter("nav")).get("role") == "doc-toc"
@@ -123,6 +125,17 @@ def test_a_web_page_says_what_each_thing_is() -> None:
         (2, "Of the oil"),
         (1, "The boats"),
     ]
+
+
+def test_a_web_page_meets_wcag_as_far_as_a_program_can_tell(page: Page, tmp_path: Path) -> None:
+    """WCAG 2.2 A and AA by axe-core's rules."""
+    (tmp_path / "a.html").write_bytes(made("html"))
+    page.goto((tmp_path / "a.html").as_uri())
+    page.add_script_tag(path=AXE)
+    found = page.evaluate(
+        "async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})).violations"
+    )
+    assert [(v["id"], v["nodes"][0]["html"]) for v in found] == []
 
 
 @pytest.mark.parametrize("kind", ["whole", "empty", "backwards", "joined", "undescribed", "formula"])

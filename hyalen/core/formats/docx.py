@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, BinaryIO
 
@@ -66,6 +67,7 @@ class _Writer:
         self.room = Room(Length(0), Length(0))
         self.breaks = options.page_breaks
         self.marks = 0
+        self.captions = _caption_labels(tree)
 
     def write(self, file: BinaryIO) -> None:
         properties = self.docx.core_properties
@@ -161,9 +163,11 @@ class _Writer:
             self._paragraph(node, "Caption")
             return
         paragraph = self.docx.add_paragraph(style="Caption")
+        name = _series(told["name"])
+        close = self._open_mark(paragraph, _reference_name(name, told["number"]))
         self._run(paragraph, runs[0]._replace(text=told["name"]), node.language)
-        name = re.sub(r"\W", "", told["name"])
         add_field(paragraph, rf"SEQ {name} \* ARABIC", told["number"])
+        close()
         for run in [runs[0]._replace(text=runs[0].text[told.end() :]), *runs[1:]]:
             if run.text:
                 self._run(paragraph, run, node.language)
@@ -195,14 +199,19 @@ class _Writer:
         return paragraph
 
     def _mark(self, paragraph: Paragraph, place: Place) -> None:
-        """A bookmark that links lead to (ECMA-376-1, 17.13.6.2)."""
+        """A bookmark that links lead to."""
+        self._open_mark(paragraph, _mark_name(place))()
+
+    def _open_mark(self, paragraph: Paragraph, name: str) -> Callable[[], None]:
+        """Begin a bookmark at a paragraph's end; what ends it there (ECMA-376-1, 17.13.6.2)."""
         self.marks += 1
-        for tag in ("w:bookmarkStart", "w:bookmarkEnd"):
-            element = OxmlElement(tag)
-            element.set(qn("w:id"), str(self.marks))
-            if tag == "w:bookmarkStart":
-                element.set(qn("w:name"), _mark_name(place))
-            paragraph._p.append(element)
+        number = str(self.marks)
+        start, end = OxmlElement("w:bookmarkStart"), OxmlElement("w:bookmarkEnd")
+        start.set(qn("w:id"), number)
+        start.set(qn("w:name"), name)
+        end.set(qn("w:id"), number)
+        paragraph._p.append(start)
+        return lambda: paragraph._p.append(end)
 
     def _text(self, paragraph: Paragraph, node: Node, plain: frozenset[Style] = frozenset()) -> None:
         """A node's text set as it is printed, but for what the paragraph's style sets anyway."""
@@ -213,7 +222,21 @@ class _Writer:
                     self._refer(paragraph, run, place, node.language)
                     continue
                 run = run._replace(link="")  # the mark comes
-            self._run(paragraph, run._replace(style=run.style - plain), node.language)
+            self._referring(paragraph, run._replace(style=run.style - plain), node.language)
+
+    def _referring(self, paragraph: Paragraph, run: Run, language: str) -> None:
+        """A run in which the names of captions are references that follow their numbers (ECMA-376-1, 17.16.5.51)."""
+        at = 0
+        for found in _REFERRED.finditer(run.text) if self.captions and not run.link else ():
+            label = (_series(found["name"]), found["number"])
+            if label not in self.captions:
+                continue
+            if found.start() > at:
+                self._run(paragraph, run._replace(text=run.text[at : found.start()]), language)
+            add_field(paragraph, rf"REF {_reference_name(*label)} \h", found.group())
+            at = found.end()
+        if at < len(run.text) or not at:
+            self._run(paragraph, run._replace(text=run.text[at:]), language)
 
     def _is_note(self, place: Place) -> bool:
         return self.tree.pages[place.page].region(place.region_id).role is Role.NOTE
@@ -310,6 +333,27 @@ class _Writer:
         if len(body) > 1 and body[-2].tag == qn("w:tbl"):  # two tables without a word between them would be one
             self.docx.add_paragraph().paragraph_format.space_after = Pt(0)
         add_table(self.docx, node, self.room.wide, lambda paragraph, cell: self._text(paragraph, cell))
+
+
+_REFERRED = re.compile(r"(?<!\w)(?P<name>[^\W\d]{2,20}\.?)\s(?P<number>\d{1,3})(?!\w|[.,]\d)")
+
+
+def _caption_labels(tree: StructureTree) -> set[tuple[str, str]]:
+    """What captions are called: the name of their series and their number."""
+    found: set[tuple[str, str]] = set()
+    for index in range(len(tree.pages)):
+        for region in tree.pages[index].regions:
+            if region.role is Role.CAPTION and (told := _NUMBERED.match(region.text.replace("\n", " "))):
+                found.add((_series(told["name"]), told["number"]))
+    return found
+
+
+def _series(name: str) -> str:
+    return re.sub(r"\W", "", name)
+
+
+def _reference_name(series: str, number: str) -> str:
+    return f"ref_{series}_{number}"[:40]
 
 
 def _mark_name(place: Place) -> str:

@@ -79,7 +79,7 @@ class Markup:
         page = node.first.page
         while self._page < page:
             self._page += 1
-            told = {"role": "doc-pagebreak", "id": page_id(self._page), "aria-label": self._labels[self._page]}
+            told = {"role": "doc-pagebreak", "id": page_id(self._page), "title": self._labels[self._page]}
             yield _made("div", **told)
         yield self._block(node)
 
