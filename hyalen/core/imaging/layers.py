@@ -48,8 +48,8 @@ def layered(page: Image, dpi: float, pictures: Sequence[Box] = ()) -> Layers | N
         What stays whole in the background.
     """
     plain = grey(page)
-    white = whiten(plain, estimate_paper(plain, dpi))
-    mask = ink_threshold(white, dpi)
+    paper = estimate_paper(_halved(plain), dpi / 2)  # which it tells on a coarse grid
+    mask = ink_threshold(whiten(plain, paper), dpi)
     free = np.ones(mask.shape, dtype=bool)
     for box in pictures:
         free[max(0, box.top) : box.bottom, max(0, box.left) : box.right] = False
