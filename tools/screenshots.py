@@ -136,8 +136,8 @@ def take() -> None:
         shot("check")
         go(page, "batch/1/deliver")
         page.get_by_role("button", name=re.compile(r"Make \d+ files")).click()
-        page.get_by_text("is being made").first.wait_for()
-        page.get_by_text("is being made").first.wait_for(state="detached", timeout=120_000)
+        page.get_by_role("button", name="Making").wait_for()
+        page.get_by_role("button", name="Making").wait_for(state="detached", timeout=120_000)
         shot("deliver")
         browser.close()
 
