@@ -80,6 +80,33 @@ def test_notes_contents_captions_and_heads_are_the_word_processors_own(tmp_path:
     assert "The Inspector" in text and "in May of that year" in text
 
 
+def test_headings_languages_and_descriptions_come_through_another_program(tmp_path: Path) -> None:
+    first = (
+        ContentMaker().add(Role.HEADING_1, "The lamps").add(Role.PARAGRAPH, "Un avis aux navigateurs", language="fra")
+    )
+    first.add(Role.HEADING_3, "Of wicks").add(Role.LIST_ITEM, "(c) One").add(Role.LIST_ITEM, "(d) Two").figure("A tower on a rock")  # fmt: skip
+    root = opened(tmp_path, written([first.page()]))
+    heads = [("".join(h.itertext()), h.get(f"{{{TEXT}}}outline-level")) for h in root.iterfind(".//t:h", NAMES)]
+    assert heads == [("The lamps", "1"), ("Of wicks", "3")]
+    spoken = {e.get("{urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0}language") for e in root.iter()}
+    assert "fr" in spoken
+    told = ["".join(e.itertext()) for e in root.iter("{urn:oasis:names:tc:opendocument:xmlns:svg-compatible:1.0}desc")]
+    assert told == ["A tower on a rock"]
+    text = run("pdftotext", office(tmp_path / "made.docx", "pdf"), "-")
+    assert "(c)" in text and "(d)" in text
+
+
+def test_a_table_of_thousands_of_rows_is_written(tmp_path: Path) -> None:
+    rows = [["Day", "Oil"], *([str(n), f"{n}.5"] for n in range(800))]
+    docx = Document(io.BytesIO(written([ContentMaker().table(rows).page()])))
+    assert len(docx.tables[0].rows) == 801 and docx.tables[0].rows[-1].cells[1].text == "799.5"
+
+
+def test_a_table_larger_than_a_word_processor_takes_is_refused() -> None:
+    with pytest.raises(ValueError, match="64 columns"):
+        written([ContentMaker().table([["x"] * 64]).page()])
+
+
 def test_a_mark_of_a_note_is_parted_from_its_word() -> None:
     told = {"burnt*": ("burnt", "*"), "lamp12": ("lamp", "12"), "1,200": ("1,200", ""), "[3]": ("", "3"), "end.”2": ("end.”", "2"), "oil": ("oil", "")}  # fmt: skip
     assert {word: parted_mark(word) for word in told} == told

@@ -14,11 +14,23 @@ from docx.text.paragraph import Paragraph
 from hyalen.core.layout.cells import numeric_columns
 from hyalen.core.structure.tree import Node, Tag
 
+MOST_ROWS, MOST_COLUMNS = 32_767, 63  # common practice, no source
 LEAST = 0.05  # of the table's width, that a column has
 
 
 def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragraph, Node], None]) -> None:
-    """Put a table at the document's end, as wide as there is room or as it is on its page."""
+    """Put a table at the document's end, as wide as there is room.
+
+    Raises
+    ------
+    ValueError
+        If it is larger than a word processor's tables may be.
+    """
+    if len(node.children) > MOST_ROWS or node.columns > MOST_COLUMNS:
+        raise ValueError(
+            f"A table on page {node.first.page + 1} has {len(node.children):,} rows and {node.columns} columns; a word"
+            f" processor takes {MOST_ROWS:,} and {MOST_COLUMNS}. Deliver it as CSV or XLSX."
+        )
     table: Any = docx.add_table(rows=len(node.children), cols=node.columns, style="Table Grid")
     table.autofit = False
     cells = [each.cell for row in node.children for each in row.children if each.cell is not None]
@@ -26,12 +38,14 @@ def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragrap
     widths = column_widths(node, wide)
     for column, width in zip(table.columns, widths, strict=True):
         column.width = width
+    places = table._cells  # asked for one by one they are all counted each time
     for each in (each for row in node.children for each in row.children):
         cell = each.cell
         assert cell is not None
-        place = table.cell(cell.row, cell.column)
+        place = places[cell.row * node.columns + cell.column]
         if cell.row_span > 1 or cell.column_span > 1:
-            place = place.merge(table.cell(cell.row + cell.row_span - 1, cell.column + cell.column_span - 1))
+            last = (cell.row + cell.row_span - 1) * node.columns + cell.column + cell.column_span - 1
+            place = place.merge(places[last])
         place.width = Length(sum(widths[cell.column : cell.column + cell.column_span]))
         paragraph = place.paragraphs[0]
         fill(paragraph, each)
