@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 
+from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.source import Limits
 from hyalen.core.model.content import Role
 from hyalen.core.model.treatment import Lighten, Switch, Treatment
@@ -375,17 +376,9 @@ def test_the_browser_is_told_the_rules(client: TestClient) -> None:
     assert [r for r in rules if rules[r]["artifact"]] == ["running_head", "page_number", "artifact"]
     assert {x["code"]: x["name"] for x in told["languages"]}["fra"] == "Französisch"
     assert client.get("/api/about", headers={"Accept-Language": "xx-nonsense"}).json()["languages"][0]["name"]
-    assert [f["name"] for f in told["formats"]] == [
-        "pdf",
-        "docx",
-        "txt",
-        "xlsx",
-        "json",
-        "opus",
-        "flac",
-        "chapters",
-        "wav",
-    ]
+    assert [f["name"] for f in told["formats"]] == list(FORMATS)
+    assert {f["purpose"] for f in told["formats"]} == {"reading", "editing", "exchange", "listening"}
+    assert {f["name"] for f in told["formats"] if f["tables_only"]} == {"xlsx", "csv"}
 
 
 def test_the_trolley_tells_what_a_batch_takes(client: TestClient, store: Store) -> None:
