@@ -86,6 +86,8 @@ def _parser() -> argparse.ArgumentParser:
     batch.add_argument("--recursive", action="store_true", help="take folders in named folders too")
     batch.add_argument("--replace", action="store_true", help="overwrite files in DIR")
     batch.add_argument("--keep-running-heads", action="store_true", help="leave running heads in plain text")
+    batch.add_argument("--page-breaks", action="store_true", help="begin a DOCX's pages where they do on paper")
+    batch.add_argument("--one-sheet", action="store_true", help="put all tables of an XLSX beneath each other")
     batch.add_argument("--join-tables", action="store_true", help="make a table that goes on over pages one")
     batch.set_defaults(run="batch")
 

@@ -61,6 +61,8 @@ def parse_order(told: argparse.Namespace) -> DeliverySet:
     chosen = {
         "keep_running_heads": told.keep_running_heads or None,
         "join_tables": told.join_tables or None,
+        "page_breaks": told.page_breaks or None,
+        "one_sheet": told.one_sheet or None,
         "quality": told.quality,
         "tones": told.tones,
         "standard": told.standard,
