@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pikepdf
@@ -12,12 +13,13 @@ from PIL import Image as Pillow
 
 from hyalen.commands import UsageError
 from hyalen.commands.usage import told_limits
-from hyalen.core.formats.codecs import decode
+from hyalen.core.formats.codecs import decode, decode_scan
 from hyalen.core.formats.kinds import naming_note, sniff
 from hyalen.core.formats.read import count_pages, read_source_page
 from hyalen.core.formats.source import Limits, SourceError
 from hyalen.core.model.document import PageKind
 from hyalen.settings import Environment
+from hyalen.work.jobs import rendition
 
 LIMITS = Limits()
 
@@ -74,6 +76,41 @@ def test_tiff_of_every_usual_compression_and_several_pages(tmp_path: Path, compr
 
 def decode_of(image: Pillow.Image) -> np.ndarray:
     return np.asarray(image.convert("L" if image.mode == "1" else "RGB"))
+
+
+@pytest.mark.parametrize(
+    ("ending", "kind", "options"),
+    [("jp2", "jpeg 2000", {}), ("j2k", "jpeg 2000", {}), ("webp", "webp", {"lossless": True}), ("bmp", "bmp", {}), ("gif", "gif", {})],
+)  # fmt: skip
+def test_other_images_are_told_by_their_content_and_read(
+    tmp_path: Path, ending: str, kind: str, options: dict[str, Any]
+) -> None:
+    path = tmp_path / f"scan.{ending}"
+    true = picture("L").convert("RGB") if ending != "gif" else picture("L")
+    true.save(path, **options)
+    named = path.rename(tmp_path / "scan.dat")
+    assert sniff(named) == kind and count_pages(named, LIMITS) == 1
+    page = read_source_page(named, 0, LIMITS)
+    assert (page.width, page.height) == true.size and page.original == named.read_bytes()
+    shown = decode_scan(page.original)
+    assert not shown.damage and np.abs(shown.pixels.astype(int) - np.asarray(true.convert("L"))).mean() < 2
+    shown_as, made = rendition(str(named), 0)
+    assert shown_as in ("image/jpeg", "image/png") and made is not None  # in a form that every browser shows
+
+
+def test_an_image_of_several_pictures_has_as_many_pages(tmp_path: Path) -> None:
+    path = tmp_path / "both.gif"
+    second = picture("L", (620, 877)).transpose(Pillow.Transpose.FLIP_TOP_BOTTOM)
+    picture("L").save(path, save_all=True, append_images=[second])
+    assert count_pages(path, LIMITS) == 2
+    assert np.abs(decode(read_source_page(path, 1, LIMITS).original).astype(int) - np.asarray(second)).mean() < 3
+
+
+def test_a_text_that_begins_like_an_image_is_none(tmp_path: Path) -> None:
+    for text in (b"BMW is no bitmap, whatever it begins with", b"RIFF of the reef", b"GIF89 no"):
+        (tmp_path / "a.txt").write_bytes(text)
+        with pytest.raises(SourceError, match="not a PDF or an image"):
+            sniff(tmp_path / "a.txt")
 
 
 @pytest.mark.parametrize("kind", ["JPEG", "PNG"])

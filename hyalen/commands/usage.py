@@ -74,7 +74,7 @@ def told_files(inputs: Sequence[Path], recursive: bool) -> list[Path]:
     left_out: list[Path] = []
     files = list(files_of(inputs, recursive, left_out))
     for path in left_out:
-        hint = "a folder; name it, or say --recursive to batch" if path.is_dir() else "no PDF, TIFF, JPEG or PNG"
+        hint = "a folder; name it, or say --recursive to batch" if path.is_dir() else "no PDF and no image"
         print(f"left out: {shown(str(path))} ({hint})", file=sys.stderr)
     if not files:
         raise UsageError("there is nothing to read in what was named")

@@ -2,21 +2,35 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from hyalen.core.formats.source import SourceError
 
+READABLE = "PDF, TIFF, JPEG, PNG, JPEG 2000, WebP, BMP and GIF"
 SIGNATURES = {
-    "pdf": (b"%PDF-",),
-    "jpeg": (b"\xff\xd8\xff",),
-    "png": (b"\x89PNG\r\n\x1a\n",),
-    "tiff": (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+"),
+    kind: re.compile(begins, re.DOTALL)
+    for kind, begins in {
+        "pdf": rb"%PDF-",
+        "jpeg": rb"\xff\xd8\xff",
+        "png": rb"\x89PNG\r\n\x1a\n",
+        "tiff": rb"II[*+]\x00|MM\x00[*+]",
+        "jpeg 2000": rb"\x00\x00\x00\x0cjP  \r\n\x87\n|\xff\x4f\xff\x51",  # ISO/IEC 15444-1, annexes I and A
+        "webp": rb"RIFF....WEBP",  # RFC 9649
+        "bmp": rb"BM.{4}\x00{4}.{4}[\x0c\x28\x34\x38\x40\x6c\x7c]\x00{3}",  # with the size of one of its headers
+        "gif": rb"GIF8[79]a",
+    }.items()
 }
-EXTENSIONS = {"pdf": "pdf", "jpg": "jpeg", "jpeg": "jpeg", "jpe": "jpeg", "png": "png", "tif": "tiff", "tiff": "tiff"}
-
-
-MEDIA_TYPES = {"pdf": "application/pdf", "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff"}
+EXTENSIONS = {
+    "pdf": "pdf", "jpg": "jpeg", "jpeg": "jpeg", "jpe": "jpeg", "png": "png", "tif": "tiff", "tiff": "tiff",
+    "jp2": "jpeg 2000", "j2k": "jpeg 2000", "jpf": "jpeg 2000", "jpx": "jpeg 2000", "webp": "webp", "bmp": "bmp",
+    "dib": "bmp", "gif": "gif",
+}  # fmt: skip
+MEDIA_TYPES = {
+    "pdf": "application/pdf", "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff", "jpeg 2000": "image/jp2",
+    "webp": "image/webp", "bmp": "image/bmp", "gif": "image/gif",
+}  # fmt: skip
 
 
 def media_type_of(path: Path) -> str:
@@ -25,7 +39,7 @@ def media_type_of(path: Path) -> str:
 
 
 def sniff(path: Path) -> str:
-    """ "pdf", "jpeg", "png" or "tiff", from the file's first bytes.
+    """What a file is, of `SIGNATURES`, from its first bytes.
 
     Raises
     ------
@@ -36,10 +50,10 @@ def sniff(path: Path) -> str:
         head = file.read(1024)
     if not head:
         raise SourceError("the file is empty; copy it again")
-    for kind, signatures in SIGNATURES.items():
-        if any(head.startswith(s) for s in signatures) or (kind == "pdf" and b"%PDF-" in head):
+    for kind, begins in SIGNATURES.items():
+        if begins.match(head) or (kind == "pdf" and b"%PDF-" in head):
             return kind
-    raise SourceError("the file is not a PDF, TIFF, JPEG or PNG, whatever its name says; save it as one of these")
+    raise SourceError(f"the file is not a PDF or an image, whatever its name says; {READABLE} can be read")
 
 
 def naming_note(name: str, kind: str) -> str:
