@@ -31,7 +31,6 @@ STYLES = {
     Style.SUBSCRIPT: "subscript",
     Style.SMALL_CAPITALS: "smallcaps",
 }
-HYPHENS = "-‐¬\u00ad"
 
 
 def write_alto(tree: StructureTree, images: Images, file: BinaryIO, options: DeliveryOptions) -> None:

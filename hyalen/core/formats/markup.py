@@ -71,7 +71,6 @@ class Markup:
         self._page = -1
         self._language = tree.language
         self._tables = 0
-        self._referred: set[Place] = set()
 
     def elements(self, node: Node, language: str) -> Iterator[Element]:
         """A node of the top level, within text of a language; before it where pages begin."""
@@ -251,11 +250,6 @@ def page_id(index: int) -> str:
 
 def place_id(place: Place) -> str:
     return f"p{place.page + 1}-{place.region_id}"
-
-
-def pages_begun(page: int, last: int) -> range:
-    """The pages that begin before a node of a page, after one of page `last`."""
-    return range(last + 1, page + 1)
 
 
 def text_of(element: Element, xml: bool) -> str:
