@@ -290,7 +290,18 @@ def test_a_locked_file_is_asked_about_and_opened_by_its_password(client: TestCli
     assert [p["locked"] for p in bring("wrong")["problems"]] == [True]
     assert len(bring("lamp")["documents"]) == 1
     (document,) = client.get("/api/batches/1").json()["documents"]
-    assert "encrypted" in document["cautions"][0]
+    assert "encrypted" in document["cautions"][0] and document["note"] == ""
+
+
+def test_a_file_that_is_there_already_is_told(client: TestClient) -> None:
+    data = io.BytesIO()
+    pdf = pikepdf.new()
+    pdf.add_blank_page()
+    pdf.save(data)
+    for name in ("one.pdf", "two.pdf"):
+        client.post("/api/batches/1/files", files={"files": (name, data.getvalue(), "application/pdf")})
+    notes = [d["note"] for d in client.get("/api/batches/1").json()["documents"]]
+    assert notes == ["", "the same file as one.pdf"]
 
 
 def test_cautions_are_to_be_known_before_a_file_is_made(client: TestClient, tmp_path: Path) -> None:

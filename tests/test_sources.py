@@ -14,7 +14,7 @@ from PIL import Image as Pillow
 from hyalen.commands import UsageError
 from hyalen.commands.usage import told_limits
 from hyalen.core.formats.codecs import decode, decode_scan
-from hyalen.core.formats.kinds import naming_note, sniff
+from hyalen.core.formats.kinds import files_of, naming_note, sniff
 from hyalen.core.formats.read import count_pages, read_source_page
 from hyalen.core.formats.source import Limits, SourceError
 from hyalen.core.model.document import PageKind
@@ -104,6 +104,12 @@ def test_an_image_of_several_pictures_has_as_many_pages(tmp_path: Path) -> None:
     picture("L").save(path, save_all=True, append_images=[second])
     assert count_pages(path, LIMITS) == 2
     assert np.abs(decode(read_source_page(path, 1, LIMITS).original).astype(int) - np.asarray(second)).mean() < 3
+
+
+def test_files_of_a_folder_come_in_the_order_in_which_people_count(tmp_path: Path) -> None:
+    for name in ("page 10.png", "page 9.png", "Page 1.png", "a2b10.png", "a2b9.png"):
+        picture().save(tmp_path / name)
+    assert [p.name for p in files_of([tmp_path], False, [])] == ["a2b9.png", "a2b10.png", "Page 1.png", "page 9.png", "page 10.png"]  # fmt: skip
 
 
 def test_a_text_that_begins_like_an_image_is_none(tmp_path: Path) -> None:

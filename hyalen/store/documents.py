@@ -113,6 +113,15 @@ class Documents:
                 self.tasks.want(db, batch_id, document_id, int(page.lastrowid or 0), Stage.BRING_IN, "")
         return document_id
 
+    def same_note(self, batch_id: int, source_blob: str) -> str:
+        """A remark where a file of the same content is in the batch already, else ""."""
+        row = self.database.row(
+            "SELECT source_name FROM document WHERE batch_id = ? AND source_blob = ? ORDER BY position LIMIT 1",
+            batch_id,
+            source_blob,
+        )
+        return f"the same file as {row['source_name']}" if row else ""
+
     def document(self, document_id: int) -> DocumentRecord:
         row = self.database.row(f"SELECT {DOCUMENT} FROM document WHERE id = ?", document_id)
         if row is None:

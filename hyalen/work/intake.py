@@ -60,7 +60,9 @@ def take_in(
             cautions.append("it came encrypted; what is made of it opens without a password")
         wanted = page_range(pages, attendant.do(count_pages, path, limits, seconds=COUNTING_SECONDS))
         cautions += attendant.do(cautions_of, path, seconds=COUNTING_SECONDS)
-        document = store.documents.add(batch_id, shown(name), blob, wanted, naming_note(shown(name), kind), cautions)
+        notes = [naming_note(shown(name), kind), store.documents.same_note(batch_id, blob)]
+        told = "; ".join(note for note in notes if note)
+        document = store.documents.add(batch_id, shown(name), blob, wanted, told, cautions)
         return Taken(shown(name), document)
     except Locked as error:
         return refuse(store, batch_id, name, str(error))._replace(locked=True)

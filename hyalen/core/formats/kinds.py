@@ -69,8 +69,14 @@ def naming_note(name: str, kind: str) -> str:
     )
 
 
+def natural(name: str) -> tuple[tuple[int, int | str], ...]:
+    """A key by which names are in the order in which people count: page 9 before page 10."""
+    parts = re.split(r"(\d+)", name.casefold())
+    return tuple((0, int(part)) if part.isdecimal() else (1, part) for part in parts if part)
+
+
 def files_of(inputs: Iterable[Path], recursive: bool, left_out: list[Path]) -> Iterator[Path]:
-    """The files that are named, and those in named folders that can be read.
+    """The files that are named, and those in named folders that can be read, in the order in which people count.
 
     Parameters
     ----------
@@ -84,7 +90,7 @@ def files_of(inputs: Iterable[Path], recursive: bool, left_out: list[Path]) -> I
         if not path.is_dir():
             yield path
             continue
-        for each in sorted(path.iterdir()):
+        for each in sorted(path.iterdir(), key=lambda p: natural(p.name)):
             if each.name.startswith("."):
                 continue
             if each.is_dir():
