@@ -71,7 +71,10 @@ def as_page(record: dict[str, Any]) -> str:
         ("Made", record["made"]),
         ("By", record["by"]),
         ("Program", record["program"]),
-        ("Choices", ", ".join(f"{k.replace('_', ' ')}: {v}" for k, v in record["options"].items())),
+        (
+            "Choices",
+            ", ".join(f"{k.replace('_', ' ')}: {'yes' if v is True else v}" for k, v in record["options"].items()),
+        ),
         (
             "Words",
             f"{record['text']['words']:,}, of which about {record['text']['expected_wrong']:g} are expected wrong",
