@@ -262,6 +262,12 @@ def test_signatures_and_locks_are_told(tmp_path: Path) -> None:
     pdf.save(tmp_path / "o.pdf", encryption=pikepdf.Encryption(owner="x", allow=pikepdf.Permissions(extract=False)))
     (told,) = pdf_cautions(tmp_path / "o.pdf")
     assert "forbids to copy its text;" in told
+    scripted = pikepdf.new()
+    scripted.add_blank_page()
+    scripted.Root.OpenAction = Dictionary(S=Name.JavaScript, JS=String("app.alert(1)"))
+    scripted.Root.AcroForm = Dictionary(Fields=Array(), XFA=String("x"))
+    scripted.save(tmp_path / "j.pdf")
+    assert [c.split(",")[0] for c in pdf_cautions(tmp_path / "j.pdf")] == ["it runs scripts", "its form is of a kind that few programs read (XFA); what its pages show is what is delivered"]  # fmt: skip
     pdf.save(tmp_path / "u.pdf", encryption=pikepdf.Encryption(owner="x", user="lamp"))
     with pytest.raises(Locked):
         unlocked(tmp_path / "u.pdf", "wrong", tmp_path / "out.pdf")

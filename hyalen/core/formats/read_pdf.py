@@ -94,12 +94,25 @@ def pdf_cautions(path: Path) -> list[str]:
             ]
             if forbidden:
                 found.append(f"its maker forbids {', '.join(forbidden)}; what is made of it has no such lock")
+        if _runs_scripts(pdf):
+            found.append("it runs scripts, which do not go along: what they reckon or check is as it stands now")
+        form: Any = pdf.Root.get("/AcroForm", pikepdf.Dictionary())
+        if "/XFA" in form:
+            found.append("its form is of a kind that few programs read (XFA); what its pages show is what is delivered")
         attached = len(pdf.attachments) + _attached_by_notes(pdf)
         if attached:
             found.append(
                 f"{attached} {'file is' if attached == 1 else 'files are'} attached to it, which do not go along"
             )
         return found
+
+
+def _runs_scripts(pdf: pikepdf.Pdf) -> bool:
+    """Whether the document has scripts of its own, or one that runs when it is opened (12.6.4.16)."""
+    names: Any = pdf.Root.get("/Names", pikepdf.Dictionary())
+    opening: Any = pdf.Root.get("/OpenAction")
+    opens = isinstance(opening, pikepdf.Dictionary) and opening.get("/S") == "/JavaScript"
+    return "/JavaScript" in names or opens or "/AA" in pdf.Root
 
 
 def _attached_by_notes(pdf: pikepdf.Pdf) -> int:
