@@ -20,7 +20,7 @@ from hyalen.core.formats.format import DeliveryOptions, Standard
 from hyalen.core.formats.pdf import write_pdf
 from hyalen.core.formats.read_pdf import pdf_cautions, read_pdf_page
 from hyalen.core.formats.source import Limits
-from hyalen.core.model.document import OwnPage
+from hyalen.core.model.document import OwnPage, Part
 from hyalen.core.structure.tree import StructureTree
 from tests.conftest import Judge
 from tests.test_born_digital import SAMPLES, own
@@ -110,6 +110,19 @@ def test_a_field_stands_after_its_label_and_keeps_what_it_holds(tmp_path: Path, 
             else:
                 order.append("text")
         assert order == ["text", "keeper", "text", "lit", "Check the log", "text", "remarks", "text", "oil", "oil"]
+
+
+def test_the_same_form_in_two_documents_stays_two(tmp_path: Path, form: Path) -> None:
+    """Each is filled in otherwise: fields of one name would have one value."""
+    page, image = own(form), read_pdf_page(form, 0, Limits()).original
+    came = OwnPage(str(form), 0)
+    parts = [Part(0, 1, "A", "eng"), Part(1, 2, "B", "eng")]
+    tree = StructureTree("Forms", "eng", [page, page], own_pages={0: came, 1: came}, parts=parts)
+    with (tmp_path / "a.pdf").open("w+b") as file:
+        write_pdf(tree, lambda _: encode_jpeg(decode(image)), file, DeliveryOptions())
+    with pikepdf.open(tmp_path / "a.pdf") as pdf:
+        names = [str(f.T) for f in pdf.Root.AcroForm.Fields]
+    assert len(names) == len(set(names)) == 8 and {"1_keeper", "2_keeper"} <= set(names)
 
 
 def test_what_is_redacted_elsewhere_is_not_told_by_a_note(tmp_path: Path, form: Path) -> None:

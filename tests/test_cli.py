@@ -91,7 +91,10 @@ def test_a_kept_set_makes_one_file_of_all(tmp_path: Path, small_scan: Path, caps
     assert main([*told, "--set", "archive"]) == 2
 
 
-@pytest.mark.parametrize("option", [["--languages", "eng,xyz"], ["--formats", "pdf,wpd"], ["--formats", ","]])
+@pytest.mark.parametrize(
+    "option",
+    [["--languages", "eng,xyz"], ["--formats", "pdf,wpd"], ["--formats", ","], ["--password-file", "/nowhere/at/all"]],
+)
 def test_what_cannot_be_done_is_refused_before_anything_starts(tmp_path: Path, option: list[str]) -> None:
     assert main(["batch", "x.png", "--out", str(tmp_path / "out"), *option]) == 2
     assert not (tmp_path / "out").exists()

@@ -118,6 +118,23 @@ def test_a_note_without_reference_stays_a_paragraph() -> None:
     assert [p.text for p in docx.paragraphs if p.text] == ["The lamp burnt well", "1 In May"]
 
 
+def test_captions_keep_the_numbers_that_are_printed() -> None:
+    """Counted on where they follow each other, begun anew where they do not: bringing fields up to date changes none."""
+    maker = ContentMaker()
+    for label in ("Figure 4. One", "Figure 5. Two", "Table 1. Oil", "Figure 9. Three", "Figure 9. Again"):
+        maker.add(Role.CAPTION, label)
+    other = ContentMaker().add(Role.CAPTION, "Figure 4. Other").add(Role.PARAGRAPH, "As figure 4 and Figure 4 show.")
+    parts = [Part(0, 1, "A", "eng"), Part(1, 2, "B", "eng")]
+    docx = Document(io.BytesIO(written([maker.page(), other.page()], {"parts": parts})))
+    told = [t.text.strip() for t in docx.element.iter(qn("w:instrText"))]
+    assert told == [
+        r"SEQ Figure \* ARABIC \r 4", r"SEQ Figure \* ARABIC", r"SEQ Table \* ARABIC", r"SEQ Figure \* ARABIC \r 9",
+        r"SEQ Figure \* ARABIC \r 9", r"SEQ Figure \* ARABIC \r 4", r"REF ref_1_Figure_4 \h",
+    ]  # fmt: skip
+    names = docx.element.xpath("//w:bookmarkStart/@w:name")
+    assert len(names) == len(set(names)) and "ref_0_Figure_4" in names and "ref_1_Figure_4" in names
+
+
 def test_sections_turn_with_the_pages_and_count_as_they_do(tmp_path: Path) -> None:
     upright = ContentMaker().add(Role.PARAGRAPH, "First.").page()
     across = ContentMaker().add(Role.PARAGRAPH, "Across.").page().model_copy(update={"width": 3508, "height": 2480})

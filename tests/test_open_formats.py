@@ -273,6 +273,8 @@ def test_tables_are_read_back_as_they_are_and_no_cell_runs() -> None:
         (name,) = archive.namelist()
         rows = list(csv.reader(io.StringIO(archive.read(name).decode("utf-8-sig"))))
     assert rows == [["Station", "Oil"], ["Torgrunn", "'=4+1"], ["Hallvik", "-3.5"]]
+    with zipfile.ZipFile(io.BytesIO(made("csv", tree_of(pages()[:1])))) as archive:
+        assert archive.namelist() == ["no-tables.txt"]
     assert [inert(t) for t in ("-3,5 %", "+1 200", "-lamp", "@x", "-", "a=b")] == ["-3,5 %", "+1 200", "'-lamp", "'@x", "-", "a=b"]  # fmt: skip
 
 
@@ -333,6 +335,23 @@ def test_nothing_much_is_written_well(name: str) -> None:
             etree.fromstring(data)
         elif name == "html":
             assert lxml_html.fromstring(data).get("dir") == "rtl"
+
+
+def test_a_script_is_no_link() -> None:
+    """An address that a born-digital page came with may be anything."""
+    page = ContentMaker().add(Role.PARAGRAPH, "press here").page()
+    (line,) = page.regions[0].lines
+    words = tuple(w.model_copy(update={"link": link}) for w, link in zip(line.words, ("JavaScript:alert(1)", "https://lights.example"), strict=True))  # fmt: skip
+    region = page.regions[0].model_copy(update={"lines": (line.model_copy(update={"words": words}),)})
+    tree = tree_of([page.model_copy(update={"regions": (region,)})])
+    assert [a.get("href") for a in lxml_html.fromstring(made("html", tree)).iter("a")] == ["https://lights.example"]
+    assert b"cript:" not in made("md", tree)
+
+
+def test_pictures_are_as_wide_as_on_paper() -> None:
+    page = ContentMaker().figure("A tower").page()
+    (image,) = lxml_html.fromstring(made("html", tree_of([page]))).iter("img")
+    assert image.get("style") == f"width:{page.regions[0].box.width / 300:.2f}in"
 
 
 def test_words_keep_how_they_are_set() -> None:

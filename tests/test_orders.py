@@ -5,7 +5,8 @@ from __future__ import annotations
 import io
 import json
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -27,12 +28,15 @@ from hyalen.core.structure.bookmarks import HeadingPlace, bookmarks_of
 from hyalen.core.structure.tree import StructureTree
 from hyalen.store.sets import DeliverySet, NoSuchSet, kept_set
 from hyalen.store.store import Store
+from hyalen.web.answers import batch_of
 from hyalen.web.app import make_app
+from hyalen.web.services import Services
 from hyalen.work.foreman import Foreman
 from hyalen.work.manuscript import Manuscript, Stopped
 from hyalen.work.orders import orders, write_order
+from hyalen.work.workers import Job
 from tests.conftest import ContentMaker, Judge
-from tests.helpers import HERE, AtOnce, cleaned, read_document, until_idle
+from tests.helpers import AT_ONCE, HERE, AtOnce, cleaned, read_document, read_page, until_idle
 
 PAGE = encode_jpeg(np.full((351, 248), 240, np.uint8))
 
@@ -212,6 +216,79 @@ def test_work_on_a_batch_rests_while_it_is_paused(store: Store) -> None:
     assert len(store.tasks.next(10)) == 1
 
 
+class Held(AtOnce):
+    """Begins jobs and ends none until it is told to."""
+
+    def __init__(self) -> None:
+        self.begun: list[tuple[Job, Future[Any]]] = []
+
+    def submit(self, job: Job) -> Future[Any]:
+        self.begun.append((job, future := Future[Any]()))
+        return future
+
+    def end(self) -> None:
+        for job, future in self.begun:
+            try:
+                future.set_result(job.function(*job.arguments))
+            except Exception as error:
+                future.set_exception(error)
+        self.begun.clear()
+
+
+def until(true: Callable[[], object]) -> None:
+    end = time.monotonic() + 30
+    while not true():
+        assert time.monotonic() < end
+        time.sleep(0.02)
+
+
+@pytest.mark.parametrize("how", ["cancelled", "deleted"])
+def test_what_is_not_wanted_any_more_goes_nowhere_and_holds_nobody_up(store: Store, tmp_path: Path, how: str) -> None:
+    """Its manuscript is taken away while it is written; what is made all the same is neither kept nor posted."""
+    workers, folder = Held(), tmp_path / "out"
+    folder.mkdir()
+    foreman = Foreman(store, 1, make=lambda _: workers, post=folder)
+    foreman.start()
+    try:
+        foreman.ask_for([1, 2], ["txt"], DeliveryOptions(post=True, joined=True))
+        until(lambda: workers.begun)
+        manuscript = Path(workers.begun[0][0].arguments[0])
+        whole = manuscript.read_bytes()
+        if how == "deleted":
+            store.delete_batch(1)
+        else:
+            store.tasks.cancel_batch(1)
+        until(lambda: not manuscript.exists())
+        manuscript.write_bytes(whole)  # as if it had been read to its end already
+        workers.end()
+        until(foreman.idle)
+        until(lambda: not foreman._running)
+        other = store.documents.add_batch("Next", ["eng"])
+        document = store.documents.add(other, "n.pdf", "0" * 64, 1)
+        read_page(store, store.pages.ids(document)[0], ContentMaker().add(Role.PARAGRAPH, "Next.").page(), cleaned())
+        foreman.ask_for([document], ["txt"], DeliveryOptions())
+        until(lambda: workers.begun)
+        workers.end()
+        until(lambda: store.deliveries.of_batch(other))
+    finally:
+        workers.end()
+        foreman.stop()
+    assert list(folder.iterdir()) == [] and store.deliveries.of_batch(1) == []
+
+
+def test_a_document_that_goes_while_it_waits_to_be_joined_is_named(store: Store) -> None:
+    foreman = done(store)
+    foreman.ask_for([1, 2], ["txt"], DeliveryOptions(joined=True))
+    store.delete_document(2)
+    given = Services(store, foreman, AT_ONCE)
+    assert [m.pages for m in batch_of(given, 1).making] == [2]
+    foreman.start()
+    until_idle(foreman)
+    foreman.stop()
+    (failed,) = store.tasks.failed(1)
+    assert "no document 2" in failed.task.reason
+
+
 def test_what_is_stopped_leaves_nothing(store: Store, tmp_path: Path) -> None:
     """Its manuscript is taken away, so that its writer ends at the next page."""
     (order,) = orders(store, [1], "pdf", DeliveryOptions())
@@ -308,6 +385,18 @@ def test_a_file_that_is_there_already_is_told(client: TestClient) -> None:
         client.post("/api/batches/1/files", files={"files": (name, data.getvalue(), "application/pdf")})
     notes = [d["note"] for d in client.get("/api/batches/1").json()["documents"]]
     assert notes == ["", "the same file as one.pdf"]
+
+
+def test_formats_of_tables_are_made_of_documents_that_have_some(client: TestClient, tmp_path: Path) -> None:
+    store: Store = client.app.state.services.store  # type: ignore[attr-defined]
+    image = store.blobs.put(encode_jpeg(np.full((3508, 2480), 240, np.uint8)))
+    for maker in (ContentMaker().add(Role.PARAGRAPH, "No table."), ContentMaker().table([["a", "b"], ["c", "d"]])):
+        document = store.documents.add(1, "n.pdf", "0" * 64, 1)
+        read_page(store, store.pages.ids(document)[0], maker.page(), cleaned(), image)
+    told = client.post("/api/batches/1/names", json={"formats": ["csv", "xlsx", "txt"]}).json()
+    assert [(t["format"], t["document_id"]) for t in told] == [("csv", 2), ("xlsx", 2), ("txt", 1), ("txt", 2)]
+    refused = client.post("/api/batches/1/deliveries", json={"formats": ["csv"], "documents": [1]})
+    assert refused.status_code == 409 and "none of these documents" in refused.json()["detail"]
 
 
 def test_cautions_are_to_be_known_before_a_file_is_made(client: TestClient, tmp_path: Path) -> None:

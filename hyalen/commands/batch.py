@@ -74,6 +74,15 @@ def parse_order(told: argparse.Namespace) -> DeliverySet:
     return DeliverySet(formats=tuple(parse_formats(told.formats)) if told.formats else kept.formats, options=options)
 
 
+def read_password(path: Path) -> str:
+    """The first line of a file."""
+    try:
+        return (path.read_text("utf8").splitlines() or [""])[0]
+    except (OSError, UnicodeDecodeError) as error:
+        why = getattr(error, "strerror", None) or "it is no text"
+        raise UsageError(f"the password cannot be read from {shown(str(path))} ({why})") from error
+
+
 def parse_formats(value: str) -> list[str]:
     formats = [f.strip().lower() for f in value.split(",") if f.strip()]
     unknown = [f for f in formats if f not in FORMATS]
@@ -84,7 +93,7 @@ def parse_formats(value: str) -> list[str]:
 
 def run(told: argparse.Namespace) -> int:
     languages, order = parse_languages(told.languages), parse_order(told)
-    told.password = told.password_file.read_text("utf8").strip("\r\n") if told.password_file else ""
+    told.password = read_password(told.password_file) if told.password_file else ""
     with writable(told.out):
         inputs = told_files(told.inputs, told.recursive)
     clear_stray()
@@ -114,7 +123,7 @@ def _batch(
     limits, options = told_limits(), order.options
     at_once = () if options.joined else order.formats
     foreman = Foreman(store, told.workers or default_workers(), limits, at_once, options)
-    batch_id = store.documents.add_batch(told.joined or "batch", languages)
+    batch_id = store.documents.add_batch(told.joined or told.out.resolve().name or "batch", languages)
     finished = threading.Event()
     progress = tqdm(total=0, unit="page", disable=None, file=sys.stderr)
 

@@ -132,6 +132,11 @@ class Documents:
         """Whether there is such a document."""
         return self.database.row("SELECT 1 FROM document WHERE id = ?", document_id) is not None
 
+    def has_tables(self, document_id: int) -> bool:
+        """Whether a table was read on one of its pages."""
+        found = "SELECT 1 FROM passage WHERE document_id = ? AND role = 'table' LIMIT 1"
+        return self.database.row(found, document_id) is not None
+
     def name_parts(self, document: DocumentRecord) -> dict[str, str]:
         """What the name of a delivered file may be made of (`names.TOKENS`)."""
         return {

@@ -69,7 +69,8 @@ class Tasks:
     def next(self, limit: int) -> list[TaskRecord]:
         """The next tasks: deliveries first, then pages further on, so that documents are finished one by one.
 
-        Those of a batch that is paused wait. A sheet scanned on both sides is cleaned when both are here; of one page and stage one task runs at a time.
+        Those of a batch that is paused wait. A sheet scanned on both sides is cleaned when both are here; of one page
+        and stage one task runs at a time.
         """
         rows = self.database.rows(
             f"""SELECT {COLUMNS} FROM task WHERE state = 'waiting'
@@ -149,6 +150,10 @@ class Tasks:
         if row is None:
             raise NotFound(f"There is no task {task_id}.")
         return TaskRecord.of(row)
+
+    def is_running(self, task_id: int) -> bool:
+        """Whether it is under way and wanted: neither cancelled nor gone with its document."""
+        return self.database.row("SELECT 1 FROM task WHERE id = ? AND state = 'running'", task_id) is not None
 
     def last_of_page(self, page_id: int) -> TaskRecord | None:
         """What was last asked for a page."""

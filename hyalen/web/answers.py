@@ -110,7 +110,9 @@ def _making(given: Services, task: TaskRecord) -> Making:
         task=task.id,
         documents=list(order.documents),
         format=order.format,
-        pages=sum(given.store.documents.document(d).page_count for d in order.documents),
+        pages=sum(
+            given.store.documents.document(d).page_count for d in order.documents if given.store.documents.has(d)
+        ),
         reached=given.foreman.pages_reached(task.id),
         state=task.state,
     )
@@ -127,7 +129,9 @@ def _larger(store: Store, made: DeliveryRecord) -> str:
     if options.attach_source:
         return "Larger than it came: its source lies within it."
     if options.quality is Quality.AS_SCANNED:
-        return "Larger than it came: its pages were cleaned and are kept without loss. Balanced or smallest is smaller."
+        return (
+            "Larger than it came: its pages were cleaned and are kept at full quality. Balanced or smallest is smaller."
+        )
     return "Larger than it came: what is read and its tags come on top of pictures that were small already."
 
 

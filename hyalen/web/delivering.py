@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from fastapi import APIRouter
 from fastapi.responses import Response
 
@@ -60,9 +62,18 @@ def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
             page_range(wanted.options.pages, len(given.store.pages.read_ids(document.id)))
         except SourceError as error:
             raise BadRequest("No such pages", f"{document.source_name}: {error}.") from error
-    formats = list(dict.fromkeys(wanted.formats))
-    ids = [d.id for d in readable]
-    return Started(tasks=given.foreman.ask_for(ids, formats, wanted.options, wanted.made_by))
+    made = 0
+    for name in dict.fromkeys(wanted.formats):
+        if ids := _fitting(given, [d.id for d in readable], name):
+            made += given.foreman.ask_for(ids, [name], wanted.options, wanted.made_by)
+    if not made:
+        raise BadRequest("No tables", "These formats hold tables, and none of these documents has one.", 409)
+    return Started(tasks=made)
+
+
+def _fitting(given: Services, documents: Sequence[int], name: str) -> list[int]:
+    """The documents that are made in a format: for one of tables alone, those that have some."""
+    return [d for d in documents if not FORMATS[name].tables_only or given.store.documents.has_tables(d)]
 
 
 @router.get("/documents/{document_id}/weights")
@@ -106,8 +117,9 @@ def names(batch_id: Id, wanted: NamesWanted, given: Given) -> list[ToBeMade]:
     chosen = [d.id for d in store.documents.of_batch(batch_id) if wanted.documents is None or d.id in wanted.documents]
     found: list[ToBeMade] = []
     made: set[str] = set()
-    for name in dict.fromkeys(wanted.formats) if chosen else ():
-        for each in orders(store, chosen, name, wanted.options):
+    for name in dict.fromkeys(wanted.formats):
+        fitting = _fitting(given, chosen, name)
+        for each in orders(store, fitting, name, wanted.options) if fitting else ():
             called = file_name(store, batch_id, each, made)
             made.add(called)
             found.append(ToBeMade(document_id=each.documents[0], format=name, name=called))

@@ -13,7 +13,7 @@ from zipstream import ZipStream
 
 from hyalen import __version__
 from hyalen.core.formats.deliver import FORMATS
-from hyalen.core.formats.names import delivery_stem
+from hyalen.core.formats.names import delivery_stem, free_name
 from hyalen.core.structure.redaction import scrubbed
 from hyalen.store.records import DeliveryRecord
 from hyalen.store.store import Store
@@ -37,10 +37,12 @@ def _current(store: Store, batch_id: int) -> list[DeliveryRecord]:
 
 def _reports(store: Store, deliveries: list[DeliveryRecord]) -> Iterator[tuple[str, str]]:
     """The name and the text of a report on each document."""
-    now = datetime.now(UTC)
+    now, taken = datetime.now(UTC), set[str]()
     for document_id in dict.fromkeys(each for delivery in deliveries for each in delivery.documents):
         stem = scrubbed(store.documents.document(document_id).stem, store.contents.redacted_words(document_id))
-        yield f"{delivery_stem(stem + '.x')}-report.html", report_of(store, document_id, now)
+        name = free_name(f"{delivery_stem(stem + '.x')}-report", "html", taken)
+        taken.add(name)
+        yield name, report_of(store, document_id, now)
 
 
 def _attached(name: str) -> dict[str, str]:

@@ -229,6 +229,7 @@ class Foreman:
         for task in self._running.values():
             self.store.tasks.put_back(task.id, counted=False)
         self._running.clear()
+        self._writing.clear()
         if self._workers is not None:
             with suppress(Exception):  # a cluster that is away cannot be told
                 self._workers.close()
@@ -294,7 +295,7 @@ class Foreman:
     def _stop_cancelled(self) -> None:
         """What is being written and is not wanted any more stops at its next page."""
         for task_id, (manuscript, _) in list(self._writing.items()):
-            if self.store.tasks.task(task_id).state == "cancelled":
+            if not self.store.tasks.is_running(task_id):
                 manuscript.unlink(missing_ok=True)
 
     # Outcomes
@@ -349,7 +350,7 @@ class Foreman:
         order = Order.of(task)
         name = file_name(store, task.batch_id, order)
         blob = store.blobs.adopt(Path(result.path), result.digest)
-        if order.options.post:
+        if order.options.post and store.tasks.is_running(task.id):  # what was cancelled meanwhile goes nowhere
             self._post(blob, name, FORMATS[order.format].ending)
         return store.deliveries.delivered(task, name, blob, result.size)
 

@@ -26,6 +26,8 @@ def write_csv(tree: StructureTree, images: Images, file: BinaryIO, options: Deli
                 continue
             count += 1
             archive.writestr(f"table-{count:03}-page-{node.first.page + 1:04}.csv", "\ufeff" + table_csv(node))
+        if not count:
+            archive.writestr("no-tables.txt", "This document has no tables.\n")
 
 
 def table_csv(table: Node) -> str:

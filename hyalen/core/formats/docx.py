@@ -6,7 +6,7 @@ import io
 import re
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, NamedTuple
 
 from docx import Document
 from docx.enum.style import WD_STYLE_TYPE
@@ -68,6 +68,8 @@ class _Writer:
         self.breaks = options.page_breaks
         self.marks = 0
         self.captions = _caption_labels(tree)
+        self.numbered: set[_Label] = set()  # captions that have their mark
+        self.counted: dict[str, int] = {}  # the last number of each series
 
     def write(self, file: BinaryIO) -> None:
         properties = self.docx.core_properties
@@ -163,11 +165,17 @@ class _Writer:
             self._paragraph(node, "Caption")
             return
         paragraph = self.docx.add_paragraph(style="Caption")
-        name = _series(told["name"])
-        close = self._open_mark(paragraph, _reference_name(name, told["number"]))
+        label = _Label(self.tree.part_at(node.first.page), _series(told["name"]), int(told["number"]))
+        mark = label.mark if label not in self.numbered else ""  # of two that are called the same, the first
+        close = self._open_mark(paragraph, mark) if mark else None
         self._run(paragraph, runs[0]._replace(text=told["name"]), node.language)
-        add_field(paragraph, rf"SEQ {name} \* ARABIC", told["number"])
-        close()
+        last = self.counted.get(label.series, 0)
+        anew = "" if label.number == last + 1 else rf" \r {label.number}"  # else counting would change what is printed
+        add_field(paragraph, rf"SEQ {label.series} \* ARABIC{anew}", told["number"])
+        self.counted[label.series] = label.number
+        self.numbered.add(label)
+        if close is not None:
+            close()
         for run in [runs[0]._replace(text=runs[0].text[told.end() :]), *runs[1:]]:
             if run.text:
                 self._run(paragraph, run, node.language)
@@ -222,18 +230,20 @@ class _Writer:
                     self._refer(paragraph, run, place, node.language)
                     continue
                 run = run._replace(link="")  # the mark comes
-            self._referring(paragraph, run._replace(style=run.style - plain), node.language)
+            self._referring(paragraph, run._replace(style=run.style - plain), node)
 
-    def _referring(self, paragraph: Paragraph, run: Run, language: str) -> None:
+    def _referring(self, paragraph: Paragraph, run: Run, node: Node) -> None:
         """A run in which the names of captions are references that follow their numbers (ECMA-376-1, 17.16.5.51)."""
-        at = 0
+        at, language = 0, node.language
+        part = self.tree.part_at(node.pieces[0].page) if node.pieces else 0
         for found in _REFERRED.finditer(run.text) if self.captions and not run.link else ():
-            label = (_series(found["name"]), found["number"])
+            label = _Label(part, _series(found["name"]), int(found["number"]))
             if label not in self.captions:
                 continue
             if found.start() > at:
                 self._run(paragraph, run._replace(text=run.text[at : found.start()]), language)
-            add_field(paragraph, rf"REF {_reference_name(*label)} \h", found.group())
+            shown = add_field(paragraph, rf"REF {label.mark} \h", found.group())
+            self._dress(paragraph, shown, run, language)
             at = found.end()
         if at < len(run.text) or not at:
             self._run(paragraph, run._replace(text=run.text[at:]), language)
@@ -243,6 +253,12 @@ class _Writer:
 
     def _run(self, paragraph: Paragraph, told: Run, language: str) -> None:
         run = paragraph.add_run(told.text)
+        self._dress(paragraph, run, told, language)
+        if told.link:
+            self._link(paragraph, run, told.link)
+
+    def _dress(self, paragraph: Paragraph, run: TextRun, told: Run, language: str) -> None:
+        """Set a run as it is printed, and tell its language."""
         for each in told.style:
             if each in SIZES:
                 run.font.size = SIZES[each]
@@ -250,8 +266,6 @@ class _Writer:
                 setattr(run.font, FONT[each], True)
         if told.colour:
             run.font.color.rgb = RGBColor.from_string(told.colour.upper())
-        if told.link:
-            self._link(paragraph, run, told.link)
         language = told.language or language
         backwards = is_right_to_left(language)
         if backwards:
@@ -338,22 +352,31 @@ class _Writer:
 _REFERRED = re.compile(r"(?<!\w)(?P<name>[^\W\d]{2,20}\.?)\s(?P<number>\d{1,3})(?!\w|[.,]\d)")
 
 
-def _caption_labels(tree: StructureTree) -> set[tuple[str, str]]:
-    """What captions are called: the name of their series and their number."""
-    found: set[tuple[str, str]] = set()
+class _Label(NamedTuple):
+    """What a caption is called in its document: the name of its series, and its number."""
+
+    part: int
+    series: str
+    number: int
+
+    @property
+    def mark(self) -> str:
+        """The bookmark around it."""
+        return f"ref_{self.part}_{self.series}_{self.number}"[:40]
+
+
+def _caption_labels(tree: StructureTree) -> set[_Label]:
+    """What the captions are called."""
+    found: set[_Label] = set()
     for index in range(len(tree.pages)):
         for region in tree.pages[index].regions:
             if region.role is Role.CAPTION and (told := _NUMBERED.match(region.text.replace("\n", " "))):
-                found.add((_series(told["name"]), told["number"]))
+                found.add(_Label(tree.part_at(index), _series(told["name"]), int(told["number"])))
     return found
 
 
 def _series(name: str) -> str:
     return re.sub(r"\W", "", name)
-
-
-def _reference_name(series: str, number: str) -> str:
-    return f"ref_{series}_{number}"[:40]
 
 
 def _mark_name(place: Place) -> str:

@@ -7,16 +7,18 @@ from typing import Any
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.text.paragraph import Paragraph
+from docx.text.run import Run
 
 CONTENTS = r'TOC \o "1-6" \h \z \u'
 
 
-def add_field(paragraph: Paragraph, instruction: str, shown: str) -> None:
-    """A field at a paragraph's end, and what it shows until it is brought up to date (17.16.18)."""
+def add_field(paragraph: Paragraph, instruction: str, shown: str) -> Run:
+    """A field at a paragraph's end, and the run that it shows until it is brought up to date (17.16.18)."""
     for run in (_mark("begin"), _instruction(f" {instruction} "), _mark("separate")):
         paragraph._p.append(run)
-    paragraph.add_run(shown)
+    run = paragraph.add_run(shown)
     end_field(paragraph)
+    return run
 
 
 def begin_field(paragraph: Paragraph, instruction: str) -> None:

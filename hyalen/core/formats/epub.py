@@ -58,7 +58,7 @@ def write_epub(
             return name
 
         waiting: list[tuple[str, bytes]] = []  # a ZIP takes one file at a time
-        markup = Markup(tree, picture, lambda place: _address(plan, place))
+        markup = Markup(tree, picture, cut.inches, lambda place: _address(plan, place))
         for number, nodes in enumerate(_chapters(tree)):
             language = tree.language_at(nodes[0].first.page)
             with _page(archive, _chapter(number), _title(tree, nodes), language) as out:

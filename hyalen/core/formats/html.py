@@ -23,7 +23,7 @@ def write_html(tree: StructureTree, images: Images, file: BinaryIO, options: Del
     def put(text: str) -> None:
         file.write(text.encode("utf8"))
 
-    markup = Markup(tree, picture, lambda place: f"#{place_id(place)}")
+    markup = Markup(tree, picture, cut.inches, lambda place: f"#{place_id(place)}")
     put(f'<!doctype html>\n<html {_language(tree.language)}>\n<head>\n<meta charset="utf-8">\n')
     put('<meta name="viewport" content="width=device-width, initial-scale=1">\n')
     put(f"<title>{escape(tree.title)}</title>\n{_told(tree)}<style>{CSS}</style>\n</head>\n<body>\n<main>\n")

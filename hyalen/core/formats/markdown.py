@@ -10,7 +10,7 @@ from typing import BinaryIO
 from hyalen.core.formats.format import DeliveryOptions, Images
 from hyalen.core.model.found import Style
 from hyalen.core.structure.flow import Run
-from hyalen.core.structure.references import Place, note_text, parted_mark, place_at
+from hyalen.core.structure.references import Place, leads_elsewhere, note_text, parted_mark, place_at
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 MARKS = ((Style.BOLD, "**", "**"), (Style.ITALIC, "*", "*"), (Style.STRUCK, "~~", "~~"))
@@ -109,7 +109,7 @@ def _run(run: Run) -> str:
     if run.link:
         place = place_at(run.link)
         if place is None:
-            inner = f"[{inner}](<{run.link}>)"
+            inner = f"[{inner}](<{run.link}>)" if leads_elsewhere(run.link) else inner
         elif (parted := parted_mark(run.text))[1]:  # of a note; contents lead by their text
             inner = f"{_plain(parted[0])}[^{_note(place)}]"
     return before + inner + after

@@ -16,7 +16,7 @@ from hyalen.core.structure.flow import Run
 from hyalen.core.structure.headers import is_irregular
 from hyalen.core.structure.labels import page_labels
 from hyalen.core.structure.lists import Numbering
-from hyalen.core.structure.references import Place, place_at
+from hyalen.core.structure.references import Place, leads_elsewhere, place_at
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 Element = etree._Element
@@ -59,14 +59,20 @@ class Markup:
     tree : StructureTree
     picture : callable
         The address of a picture's image.
+    inches : callable
+        How wide a picture is.
     address : callable
         How a place within the document is linked to.
     """
 
     def __init__(
-        self, tree: StructureTree, picture: Callable[[Node], str], address: Callable[[Place], str | None]
+        self,
+        tree: StructureTree,
+        picture: Callable[[Node], str],
+        inches: Callable[[Node], float],
+        address: Callable[[Place], str | None],
     ) -> None:
-        self._picture, self._address = picture, address
+        self._picture, self._inches, self._address = picture, inches, address
         self._labels = page_labels(tree.labels, len(tree.pages))
         self._page = -1
         self._language = tree.language
@@ -154,14 +160,15 @@ class Markup:
     def _link(self, parent: Element, link: str) -> Element:
         place = place_at(link)
         if place is None:
-            return etree.SubElement(parent, "a", href=link)
+            return etree.SubElement(parent, "a", href=link) if leads_elsewhere(link) else parent
         address = self._address(place)
         if address is None:
             return parent
         return etree.SubElement(parent, "a", href=address)
 
     def _image(self, node: Node) -> Element:
-        return _made("img", src=self._picture(node), alt=node.alternative or "")
+        wide = f"width:{self._inches(node):.2f}in"  # as on paper, where there is room
+        return _made("img", src=self._picture(node), alt=node.alternative or "", style=wide)
 
     def _list(self, node: Node) -> Element:
         counts = node.numbering is not None and node.numbering.counts

@@ -368,6 +368,8 @@ class _Writer:
             element.K.append(Dictionary(Type=Name.OBJR, Pg=sheet.obj, Obj=note))
             self.linked.append(element)
             if widget:
+                if self.tree.parts:  # the same form in two documents is two forms
+                    note.T = String(f"{self.tree.part_at(sheet.number) + 1}_{note.T}")
                 self.widgets.append(note)
 
     def _belongs(self, element: pikepdf.Object, sheet: _Sheet, mcid: int) -> None:

@@ -20,6 +20,7 @@ _MARK = re.compile(
     r"(?:[*†‡§¶]{1,3}|^(?:\d{1,3}|[a-z])|[(\[](?:\d{1,3}|[a-z])[)\]]|(?<=[^\W\d])\d{1,3}|(?<=[;:!?”\"])\d{1,3}|(?<=[^\W\d][.,])\d{1,3})$"
 )
 LONGEST_MARK = 5
+SCHEMES = frozenset({"http", "https", "mailto", "ftp", "tel"})
 _POWER = re.compile(r"\d*(?:[kcdm]?m|ft|in|yd)[23]")
 _MAIL = re.compile(r"[\w.+-]{1,64}@[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63})+", re.ASCII)
 _WEB = re.compile(r"(?:https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+|www(?:\.[A-Za-z0-9-]+){2,})(?:[:/?#][\w./?%&=~+:#,;@!$*()-]*)?", re.ASCII)  # fmt: skip
@@ -35,6 +36,11 @@ class Place(NamedTuple):
     def address(self) -> str:
         """What leads there from within the document; no address elsewhere begins so."""
         return f"#{self.page}:{self.region_id}"
+
+
+def leads_elsewhere(address: str) -> bool:
+    """Whether an address is one that people follow: of the web, of mail or of a telephone, and no script."""
+    return address.partition(":")[0].casefold() in SCHEMES
 
 
 def place_at(address: str) -> Place | None:

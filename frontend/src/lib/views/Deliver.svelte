@@ -34,12 +34,14 @@
   const joined = $derived(batch.deliveries.filter((x) => x.documents.length > 1));
   const joining = $derived(batch.making.filter((x) => x.documents.length > 1));
   const titles = (ids: number[]) => ids.map((id) => batch.documents.find((d) => d.id === id)?.title ?? 'one that is gone').join(', ');
-  const count = $derived(formats.length * (options.joined && picked.length > 1 ? 1 : picked.length));
   const unread = $derived(picked.filter((d) => d.busy > 0));
   const doubts = (d: DocumentSummary) => Object.values(d.doubts).reduce((a, b) => a + b, 0);
 
-  /** How good the text was when the file was made. */
-  const good = (x: Batch['deliveries'][number]) => `When it was made: about ${Math.round(x.expected)} wrong of ${x.words.toLocaleString()} words expected${x.looked_at ? `; of ${x.looked_at} words drawn by lot ${x.found_right} were right` : ''}.`;
+  /** How good the text was when a file was made: once for all files of a document. */
+  const good = (files: Batch['deliveries']) => {
+    const x = files.find((f) => f.current && f.words);
+    return x ? `${(100 * (1 - x.expected / x.words)).toFixed(1)} % of ${x.words.toLocaleString()} words right, expected${x.looked_at ? `; ${x.found_right} of ${x.looked_at} by sample` : ''}` : '';
+  };
 
   function toggle(format: string) {
     formats = formats.includes(format) ? formats.filter((f) => f !== format) : [...formats, format];
@@ -197,7 +199,7 @@
    </div>
    <div class="border-hair flex flex-col gap-2 border-t p-4">
     <Button disabled={!formats.length || !picked.length || unread.length > 0} onclick={() => make()}>
-      {waiting ? 'Making…' : `Make ${counted(count, 'file')}`}
+      {waiting ? 'Making…' : names.length ? `Make ${counted(names.length, 'file')}` : 'Make'}
     </Button>
     {#if waiting}
       <div class="flex gap-2">
@@ -219,7 +221,7 @@
     <ul class="m-0 list-none p-0">
       {#if joined.length || joining.length}
         <li class="border-hair flex items-start gap-4 border-b px-5 py-3">
-          <div class="min-w-0 flex-1 pl-10"><b>{batch.name}</b><span class="text-quiet block text-sm">several documents as one file</span></div>
+          <div class="min-w-0 flex-1 pl-10"><b>{batch.name}</b><span class="text-quiet block text-sm">several documents as one file</span><span class="text-quiet block text-sm">{good(joined)}</span></div>
           <ul class="files">
             {#each joined as x (x.id)}{@render file(x, titles(x.documents))}{/each}
             {#each joining as x (x.task)}{@render progress(x)}{/each}
@@ -234,6 +236,7 @@
           <div class="min-w-0 flex-1">
             <b>{d.title}</b>
             <span class="text-quiet block text-sm">{d.name}, {counted(d.pages, 'page')}</span>
+            {#if good(made)}<span class="text-quiet block text-sm" title="When it was made">{good(made)}</span>{/if}
             {#if d.unread.length}<span class="text-lamp-700 block text-sm">Left out, not read: {pageRuns(d.unread)}</span>{/if}
             {#each d.cautions as c (c)}<span class="text-lamp-700 block text-sm">{c}</span>{/each}
             {#if doubts(d) > 0}
@@ -259,7 +262,7 @@
     <div class="min-w-0 flex-1">
       {#if x.current}
         <a class="text-primary-700 font-bold break-all underline" href="/api/deliveries/{x.id}/file" download={x.name.split('/').at(-1)}>{x.name}</a>
-        <span class="text-quiet" title={good(x)}>{sized(x.size)}{x.words ? `, ${(100 * (1 - x.expected / x.words)).toFixed(1)} % right${x.looked_at ? `, ${x.found_right} of ${x.looked_at} by sample` : ', expected'}` : ''}</span>
+        <span class="text-quiet">{sized(x.size)}</span>
         {#if x.larger}<span class="text-quiet block">{x.larger}</span>{/if}
       {:else}
         <span class="text-quiet"><s class="break-all">{x.name}</s> changed since; make it again</span>
