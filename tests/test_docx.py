@@ -69,7 +69,7 @@ def test_notes_contents_captions_and_heads_are_the_word_processors_own(tmp_path:
     assert "".join(root.itertext()).count("in May of that year") == 1  # nowhere else
     (contents,) = root.iterfind(".//t:table-of-content", NAMES)
     entries = ["".join(p.itertext()) for p in contents.find("t:index-body", NAMES)]
-    assert [e.split("\t")[0] for e in entries] == ["The lamps1", "Of the oil2"] or len(entries) == 2
+    assert entries == ["The lamps1", "Of the oil2"]  # a tab is an element between them
     (sequence,) = root.iterfind(".//t:sequence", NAMES)
     assert sequence.get(f"{{{TEXT}}}name") == "Figure"
     (reference,) = root.iterfind(".//t:bookmark-ref", NAMES)

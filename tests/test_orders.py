@@ -309,6 +309,12 @@ def test_a_source_is_not_attached_where_parts_of_it_are_redacted(store: Store) -
         write_order(store, order, store.blobs.workplace())
 
 
+def test_a_source_does_not_go_along_with_some_of_its_pages(store: Store) -> None:
+    (order,) = orders(store, [1], "pdf", DeliveryOptions(attach_source=True, pages="1"))
+    with pytest.raises(ValueError, match="those that are not delivered"):
+        write_order(store, order, store.blobs.workplace())
+
+
 def test_a_set_is_found_by_its_name(tmp_path: Path, store: Store) -> None:
     store.sets.save("Web", DeliverySet(formats=("pdf", "txt"), options=DeliveryOptions(standard=Standard.PDF_2_0)))
     assert kept_set(store.directory, "web").options.standard is Standard.PDF_2_0
@@ -374,6 +380,18 @@ def test_a_locked_file_is_asked_about_and_opened_by_its_password(client: TestCli
     assert len(bring("lamp")["documents"]) == 1
     (document,) = client.get("/api/batches/1").json()["documents"]
     assert "encrypted" in document["cautions"][0] and document["note"] == ""
+
+
+def test_a_file_is_not_refused_for_what_is_wrong_beside_its_pages(client: TestClient) -> None:
+    pdf = pikepdf.new()
+    pdf.add_blank_page()
+    pdf.Root.AcroForm = Array([1, 2])
+    data = io.BytesIO()
+    pdf.save(data)
+    files = {"files": ("odd.pdf", data.getvalue(), "application/pdf")}
+    assert client.post("/api/batches/1/files", files=files).json()["problems"] == []
+    (document,) = client.get("/api/batches/1").json()["documents"]
+    assert "cannot be told" in document["cautions"][0]
 
 
 def test_a_file_that_is_there_already_is_told(client: TestClient) -> None:

@@ -16,7 +16,7 @@ from hyalen.store.sets import DeliverySet
 from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import DeliveryOrder, Id, NamedDeliverySet, NamesWanted, SetToSave, Started, ToBeMade, Weight
 from hyalen.web.services import Given, Services
-from hyalen.work.orders import file_name, orders
+from hyalen.work.orders import file_name, orders, whole_source_refused
 from hyalen.work.samples import Sheet, as_delivered, weights
 
 router = APIRouter(tags=["delivering"])
@@ -50,6 +50,8 @@ def order(batch_id: Id, wanted: DeliveryOrder, given: Given) -> Started:
         raise BadRequest("To be known first", f"{told}.", 409)
     if wanted.options.post and given.foreman.post is None:
         raise BadRequest("Nowhere to post to", "There is no folder to post to; start Hyalen with --post DIR.")
+    if wanted.options.attach_source and (refused := whole_source_refused(wanted.options)):
+        raise BadRequest("More than is wanted", refused, 409)
     for document in readable if wanted.options.attach_source else ():
         if given.store.contents.redactions(document.id):
             raise BadRequest(

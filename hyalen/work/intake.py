@@ -59,7 +59,7 @@ def take_in(
             blob, path = _opened(store, attendant, path, password)
             cautions.append("it came encrypted; what is made of it opens without a password")
         wanted = page_range(pages, attendant.do(count_pages, path, limits, seconds=COUNTING_SECONDS))
-        cautions += attendant.do(cautions_of, path, seconds=COUNTING_SECONDS)
+        cautions += _cautions(attendant, path)
         notes = [naming_note(shown(name), kind), store.documents.same_note(batch_id, blob)]
         told = "; ".join(note for note in notes if note)
         document = store.documents.add(batch_id, shown(name), blob, wanted, told, cautions)
@@ -95,6 +95,15 @@ def take_in_file(
             store, batch_id, path.name, f"the file cannot be read ({getattr(error, 'strerror', '') or error})"
         )
     return take_in(store, attendant, batch_id, path.name, blob, limits, pages, password)
+
+
+def _cautions(attendant: Attendant, path: Path) -> list[str]:
+    """What is to be known of a file; one whose pages can be read is not refused for what else is wrong with it."""
+    try:
+        found: list[str] = attendant.do(cautions_of, path, seconds=COUNTING_SECONDS)
+        return found
+    except (SourceError, JobFailed):
+        return ["whether it is signed, locked or carries other files cannot be told: a part of it is damaged"]
 
 
 def _opened(store: Store, attendant: Attendant, path: Path, password: str) -> tuple[str, Path]:

@@ -39,14 +39,14 @@ def write_order(store: Store, order: Order, path: Path) -> int:
     SourceError
         If a document has none of the pages that are wanted.
     ValueError
-        If its source is to be attached although parts of it are redacted.
+        If its source is to be attached although parts of it are redacted, or not all its pages are wanted.
     """
     chosen = list(_chosen(store, order))
     pages = [page for each in chosen for page in each.pages]
     redacted = {page for each in chosen for page in store.contents.redactions(each.document.id)}
     first = chosen[0].document
     joined = len(chosen) > 1
-    attached = _attachments(store, chosen) if order.options.attach_source else []
+    attached = _attachments(store, order, chosen) if order.options.attach_source else []
     write_manuscript(
         path,
         store.documents.batch(first.batch_id).name if joined else first.title,
@@ -106,8 +106,17 @@ def _common(told: Sequence[Particulars]) -> Particulars:
     return Particulars.model_validate({k: v for k, v in first.items() if all(o[k] == v for o in others)})
 
 
-def _attachments(store: Store, chosen: Sequence[_Chosen]) -> list[Attachment]:
+def whole_source_refused(options: DeliveryOptions) -> str:
+    """Why a source cannot go along with some of its pages; "" where it can."""
+    if not options.pages.strip():
+        return ""
+    return "The source has all its pages, those that are not delivered too; deliver all pages, or without the source."
+
+
+def _attachments(store: Store, order: Order, chosen: Sequence[_Chosen]) -> list[Attachment]:
     found: list[Attachment] = []
+    if refused := whole_source_refused(order.options):
+        raise ValueError(refused)
     for document in (each.document for each in chosen):
         if store.contents.redactions(document.id):
             raise ValueError(
