@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from docx import Document
 
-from hyalen.core.formats.docx import FONT
+from hyalen.core.formats.docx_text import FONT
 from hyalen.core.layout.lettering import glyph_boxes
 from hyalen.core.model.content import PageContent, Part, Word
 from hyalen.core.model.document import DocumentContent

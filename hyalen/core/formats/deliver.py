@@ -22,6 +22,12 @@ def _docx() -> Write:
     return write_docx
 
 
+def _placed() -> Write:
+    from hyalen.core.formats.docx_placed import write_placed_docx
+
+    return write_placed_docx
+
+
 def _text() -> Write:
     from hyalen.core.formats.text import write_text
 
@@ -110,6 +116,7 @@ def _chapters() -> Write:
 
 
 _OFFICE = "application/vnd.openxmlformats-officedocument"
+_WORDS = f"{_OFFICE}.wordprocessingml.document"
 FORMATS = {
     each.name: each
     for each in (
@@ -117,7 +124,8 @@ FORMATS = {
         Format("html", "text/html; charset=utf-8", "HTML, one file", _html, Purpose.READING),
         Format("epub", "application/epub+zip", "EPUB 3, an e-book", _epub, Purpose.READING),
         Format("txt", "text/plain; charset=utf-8", "Plain text", _text, Purpose.READING),
-        Format("docx", f"{_OFFICE}.wordprocessingml.document", "DOCX, flowing text", _docx, Purpose.EDITING),
+        Format("docx", _WORDS, "DOCX, flowing text", _docx, Purpose.EDITING),
+        Format("placed", _WORDS, "DOCX, placed as on paper", _placed, Purpose.EDITING, "placed.docx"),
         Format("xlsx", f"{_OFFICE}.spreadsheetml.sheet", "XLSX, the tables", _xlsx, Purpose.EDITING, tables_only=True),
         Format("pptx", f"{_OFFICE}.presentationml.presentation", "PPTX, pages that are slides", _pptx, Purpose.EDITING),
         Format("md", "text/markdown; charset=utf-8", "Markdown", _markdown, Purpose.EDITING),

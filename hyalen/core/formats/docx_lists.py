@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from docx.document import Document
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
+from docx.text.paragraph import Paragraph
 
 from hyalen.core.structure.lists import Numbering
 from hyalen.core.structure.tree import Node
@@ -22,7 +24,35 @@ _FORMATS = {
 _BULLETS = {Numbering.CIRCLE: "\u25e6", Numbering.SQUARE: "\u25aa"}
 
 
-def new_list(numbering: Any, kinds: Mapping[int, Node]) -> int:
+class ListNumbers:
+    """Numbers the items of a list, those of the lists within it too, each depth as its list there is printed."""
+
+    def __init__(self, docx: Document, node: Node) -> None:
+        self._numbering: Any = docx.part.numbering_part.element
+        self._kinds: dict[int, Node] = {}  # the first list of each depth
+        for depth, within, _ in node.items():
+            self._kinds.setdefault(min(depth, DEEPEST), within)
+        self._number = _new_list(self._numbering, self._kinds)
+        self._own: dict[int, int] = {}  # of lists that are numbered otherwise than the first of their depth
+
+    @staticmethod
+    def style(depth: int, within: Node) -> str:
+        """The word processor's own style for such an item."""
+        kind = "List Number" if within.numbering and within.numbering.counts else "List Bullet"
+        return f"{kind} {depth + 1}" if 0 < depth < 3 else kind
+
+    def put(self, paragraph: Paragraph, depth: int, within: Node) -> None:
+        """Have an item's paragraph numbered."""
+        depth = min(depth, DEEPEST)
+        if not _numbered_alike(within, self._kinds[depth]) and id(within) not in self._own:
+            self._own[id(within)] = _new_list(self._numbering, self._kinds | {depth: within})
+        properties: Any = paragraph._p.get_or_add_pPr()
+        properties = properties.get_or_add_numPr()
+        properties.get_or_add_ilvl().val = depth
+        properties.get_or_add_numId().val = self._own.get(id(within), self._number)
+
+
+def _new_list(numbering: Any, kinds: Mapping[int, Node]) -> int:
     """A numbering of its own for a list, each depth as the list there is printed; its number.
 
     Parameters
@@ -34,22 +64,14 @@ def new_list(numbering: Any, kinds: Mapping[int, Node]) -> int:
     own = max(used, default=-1) + 1
     abstract = OxmlElement("w:abstractNum")
     abstract.set(qn("w:abstractNumId"), str(own))
-    child(abstract, "w:multiLevelType", "hybridMultilevel")
+    _child(abstract, "w:multiLevelType", "hybridMultilevel")
     for depth in range(max(kinds) + 1):
         abstract.append(_level(depth, kinds[depth]))
     numbering.insert(len(used), abstract)  # all of them come before the instances
     return int(numbering.add_num(own).numId)
 
 
-def kinds_of(node: Node) -> dict[int, Node]:
-    """The first list of each depth, from the outermost."""
-    kinds: dict[int, Node] = {}
-    for depth, within, _ in node.items():
-        kinds.setdefault(min(depth, DEEPEST), within)
-    return kinds
-
-
-def numbered_alike(one: Node, other: Node) -> bool:
+def _numbered_alike(one: Node, other: Node) -> bool:
     """Whether a list of the other's numbering begins as this one does: each starts anew within its item."""
     return (one.numbering, one.around, one.children[0].number) == (
         other.numbering,
@@ -58,7 +80,7 @@ def numbered_alike(one: Node, other: Node) -> bool:
     )
 
 
-def child(parent: Any, tag: str, value: str) -> Any:
+def _child(parent: Any, tag: str, value: str) -> Any:
     """A new element with a value, at the end of another."""
     element = OxmlElement(tag)
     element.set(qn("w:val"), value)
@@ -72,10 +94,12 @@ def _level(depth: int, node: Node) -> Any:
     level.set(qn("w:ilvl"), str(depth))
     numbering = node.numbering or Numbering.NONE
     before, after = node.around
-    child(level, "w:start", str(node.children[0].number or 1))
-    child(level, "w:numFmt", _FORMATS.get(numbering, "bullet"))
-    child(level, "w:lvlText", f"{before}%{depth + 1}{after}" if numbering.counts else _BULLETS.get(numbering, "\u2022"))
-    child(level, "w:lvlJc", "left")
+    _child(level, "w:start", str(node.children[0].number or 1))
+    _child(level, "w:numFmt", _FORMATS.get(numbering, "bullet"))
+    _child(
+        level, "w:lvlText", f"{before}%{depth + 1}{after}" if numbering.counts else _BULLETS.get(numbering, "\u2022")
+    )
+    _child(level, "w:lvlJc", "left")
     properties = OxmlElement("w:pPr")
     indent = OxmlElement("w:ind")
     indent.set(qn("w:left"), str(360 * (depth + 1)))

@@ -90,12 +90,12 @@ def begin_section(docx: Document, tree: StructureTree, span: Span) -> Room:
     section.left_margin = section.right_margin = section.top_margin = section.bottom_margin = margin
     section.header_distance = section.footer_distance = Length(margin // 2)
     _put_heads(docx, section, tree, span)
-    _count(section, span.label)
+    count_pages(section, span.label)
     high = (section.page_height or Inches(11.69)) - 2 * margin - Inches(0.5)
     return Room(Length(wide - 2 * margin), Length(high))
 
 
-def _count(section: Section, label: LabelRange | None) -> None:
+def count_pages(section: Section, label: LabelRange | None) -> None:
     """How the section's pages are counted; without a label they go on from the ones before (17.6.12)."""
     properties: Any = section._sectPr
     for old in properties.findall(qn("w:pgNumType")):  # what was begun with is the section's before

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from docx.document import Document
 from docx.enum.text import WD_ALIGN_PARAGRAPH
 from docx.oxml import OxmlElement
 from docx.shared import Length
+from docx.table import Table
 from docx.text.paragraph import Paragraph
 
 from hyalen.core.layout.cells import numeric_columns
@@ -18,8 +18,8 @@ MOST_ROWS, MOST_COLUMNS = 32_767, 63  # common practice, no source
 LEAST = 0.05  # of the table's width, that a column has
 
 
-def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragraph, Node], None]) -> None:
-    """Put a table at the document's end, as wide as there is room.
+def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragraph, Node], None]) -> Table:
+    """Put a table of a width at the document's end.
 
     Raises
     ------
@@ -31,7 +31,7 @@ def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragrap
             f"A table on page {node.first.page + 1} has {len(node.children):,} rows and {node.columns} columns; a word"
             f" processor takes {MOST_ROWS:,} and {MOST_COLUMNS}. Deliver it as CSV or XLSX."
         )
-    table: Any = docx.add_table(rows=len(node.children), cols=node.columns, style="Table Grid")
+    table: Table = docx.add_table(rows=len(node.children), cols=node.columns, style="Table Grid")
     table.autofit = False
     cells = [each.cell for row in node.children for each in row.children if each.cell is not None]
     figures = numeric_columns(cells, node.columns)
@@ -60,6 +60,7 @@ def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragrap
         if not told.children or any(each.tag is not Tag.TH for each in told.children):
             break
         row._tr.get_or_add_trPr().append(OxmlElement("w:tblHeader"))
+    return table
 
 
 def column_widths(node: Node, wide: Length) -> list[Length]:
