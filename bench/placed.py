@@ -20,7 +20,7 @@ from hyalen.demo.__main__ import make_files
 
 REAL = (
     "8071_093.3B.tif", "brothers.150.jpg", "cat.007.jpg", "feyn.tif", "harmoniam-11.tif", "keystone.png", "pageseg3.tif",
-    "scots-frag.tif", "witten.tif", "words.15.jpg",
+    "scots-frag.tif", "witten.tif", "words.15.tif",
 )  # fmt: skip
 NEAR = 10 / 25.4 * 72  # points
 MOSTLY = 0.8  # of a block's words, that have to stand within reach of their place

@@ -141,6 +141,7 @@ class ContentMaker:
         self._language = language
         self._number = 0
         self._top = top
+        self._left = 200
         self.regions: list[Region] = []
 
     def ids(self) -> str:
@@ -150,10 +151,10 @@ class ContentMaker:
     def add(self, role: Role, text: str, **more: object) -> ContentMaker:
         lines = []
         for part in text.split("\n"):
-            lines.append(make_line(part, 200, self._top, self.ids))
+            lines.append(make_line(part, self._left, self._top, self.ids))
             self._top += 60
         self._top += 40
-        box = Box(200, lines[0].box.top, max(line.box.right for line in lines), lines[-1].box.bottom)
+        box = Box(self._left, lines[0].box.top, max(line.box.right for line in lines), lines[-1].box.bottom)
         values = {
             "id": f"r{len(self.regions) + 1}",
             "kind": RegionKind.TEXT,
@@ -163,6 +164,11 @@ class ContentMaker:
             "language": self._language,
         }
         self.regions.append(Region(**(values | more)))
+        return self
+
+    def at(self, left: int, top: int) -> ContentMaker:
+        """Go on there: in another column."""
+        self._left, self._top = left, top
         return self
 
     def figure(self, alternative: str | None = None) -> ContentMaker:

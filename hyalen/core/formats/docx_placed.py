@@ -209,7 +209,7 @@ class _Writer:
         if style not in self.docx.styles:
             own: Any = self.docx.styles.add_style(style, WD_STYLE_TYPE.PARAGRAPH, builtin=True)
             own.base_style = self.docx.styles["Normal"]
-        paragraph = self.docx.add_paragraph(style=style)
+        paragraph = self.text.begin(style)
         title, _, number = block.node.text.rpartition(" ")
         address = next((w.link for line in block.node.pieces[0].lines for w in line.words), "")
         paragraph.paragraph_format.tab_stops.add_tab_stop(end, WD_TAB_ALIGNMENT.RIGHT, WD_TAB_LEADER.DOTS)

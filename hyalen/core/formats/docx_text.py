@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from docx.document import Document
+from docx.enum.style import WD_STYLE_TYPE
 from docx.opc.constants import RELATIONSHIP_TYPE
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
@@ -54,6 +55,7 @@ class TextWriter:
         self.referred: set[Place] = set()  # notes at the foot
         self.standing: set[Place] = set()  # notes that are paragraphs
         self._as_printed = as_printed
+        self._styles: dict[str, str | None] = {}
         self._marks = 0
         self._captions = _caption_labels(tree)
         self._numbered: set[_Label] = set()  # captions that have their mark
@@ -83,13 +85,23 @@ class TextWriter:
             if self._as_printed:
                 style.font.bold = style.font.italic = False
 
+    def begin(self, style: str) -> Paragraph:
+        """An empty paragraph of a style, whose id is not looked for each time."""
+        if style not in self._styles:
+            part: Any = self._docx.part
+            self._styles[style] = part.get_style_id(style, WD_STYLE_TYPE.PARAGRAPH)
+        paragraph = self._docx.add_paragraph()
+        if (told := self._styles[style]) is not None:
+            paragraph._p.style = told
+        return paragraph
+
     def caption(self, node: Node) -> Paragraph:
         """Its number as a field that counts, so that lists of figures can be made (ECMA-376-1, 17.16.5.56)."""
         runs = node.runs
         told = _NUMBERED.match(runs[0].text) if runs else None
         if told is None:
             return self.paragraph(node, "Caption")
-        paragraph = self._docx.add_paragraph(style="Caption")
+        paragraph = self.begin("Caption")
         label = _Label(self._tree.part_at(node.first.page), _series(told["name"]), int(told["number"]))
         mark = label.mark if label not in self._numbered else ""  # of two that are called the same, the first
         close = self._open_mark(paragraph, mark) if mark else None
@@ -126,7 +138,7 @@ class TextWriter:
             paragraph.add_run(after)
 
     def paragraph(self, node: Node, style: str) -> Paragraph:
-        paragraph = self._docx.add_paragraph(style=style)
+        paragraph = self.begin(style)
         if node.tag.heading_level is not None or node.tag is Tag.NOTE:
             self._mark(paragraph, Place(node.first.page, node.first.region.id))
         plain = frozenset() if self._as_printed else BY_STYLE.get(style, frozenset())

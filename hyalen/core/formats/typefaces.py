@@ -73,18 +73,23 @@ class Typeface:
 
     def width(self, text: str, style: Iterable[Style] = ()) -> float:
         """How far a text goes, in ems."""
-        font = self._cut(style)
-        return sum(font.glyph(c).advance for c in text)
+        return _measured(self._cut(style), text)[0]
 
     def height(self, text: str, style: Iterable[Style] = ()) -> float:
         """How high its ink is, in ems."""
-        glyphs = [self._cut(style).glyph(c) for c in text if not c.isspace()]
-        return max((g.top for g in glyphs), default=0.0) - min((g.bottom for g in glyphs), default=0.0)
+        return _measured(self._cut(style), text)[1]
 
-    def _cut(self, style: Iterable[Style]) -> _Font:
+    def _cut(self, style: Iterable[Style]) -> str:
         bold, italic = Style.BOLD in style, Style.ITALIC in style
-        cut = "Bold" * bold + "Italic" * italic or "Regular"
-        return _font(f"{self.file}-{cut}.ttf")
+        return f"{self.file}-{'Bold' * bold + 'Italic' * italic or 'Regular'}.ttf"
+
+
+@lru_cache(maxsize=50_000)
+def _measured(file: str, text: str) -> tuple[float, float]:
+    glyphs = [_font(file).glyph(c) for c in text]
+    inked = [g for g, c in zip(glyphs, text, strict=True) if not c.isspace()]
+    high = max((g.top for g in inked), default=0.0) - min((g.bottom for g in inked), default=0.0)
+    return sum(g.advance for g in glyphs), high
 
 
 SERIF = Typeface("Times New Roman", "LiberationSerif")

@@ -38,31 +38,47 @@ def bands(blocks: Sequence[Sequence[Box]], slack: float, from_the_right: bool = 
         Whether columns follow each other from right to left.
     """
     rest = [Part(i, 0, len(lines)) for i, lines in enumerate(blocks) if lines]
-    found = []
+    told, found = _Lines(blocks), []
     while rest:
-        columns, rest = _next(rest, blocks, slack)
-        ordered = sorted(columns, key=lambda column: min(_box(part, blocks).left for part in column))
+        columns, rest = _next(rest, told, slack)
+        ordered = sorted(columns, key=lambda column: min(told.box(part).left for part in column))
         found.append(Band(tuple(map(tuple, reversed(ordered) if from_the_right else ordered))))
     return found
 
 
-def _next(parts: list[Part], blocks: Sequence[Sequence[Box]], slack: float) -> tuple[list[list[Part]], list[Part]]:
+class _Lines:
+    """The boxes of blocks' lines, and those around parts of them, each of which is asked for often."""
+
+    def __init__(self, blocks: Sequence[Sequence[Box]]) -> None:
+        self._blocks = blocks
+        self._boxes: dict[Part, Box] = {}
+
+    def middle(self, block: int, line: int) -> float:
+        return self._blocks[block][line].centre.y
+
+    def box(self, part: Part) -> Box:
+        if part not in self._boxes:
+            self._boxes[part] = union(self._blocks[part.block][part.start : part.end])
+        return self._boxes[part]
+
+
+def _next(parts: list[Part], lines: _Lines, slack: float) -> tuple[list[list[Part]], list[Part]]:
     """The columns of the highest band, and what is left beneath it."""
-    edges = {edge for part in parts for box in [_box(part, blocks)] for edge in (box.top, box.bottom)}
+    edges = {edge for part in parts for box in [lines.box(part)] for edge in (box.top, box.bottom)}
     for height in sorted(edges, reverse=True):
-        above, below = _cut(parts, blocks, height)
-        if above and (columns := _columns(above, blocks, slack)) is not None:
+        above, below = _cut(parts, lines, height)
+        if above and (columns := _columns(above, lines, slack)) is not None:
             return columns, below
-    first = min(parts, key=lambda part: _box(part, blocks).top)  # it lies over another one
+    first = min(parts, key=lambda part: lines.box(part).top)  # it lies over another one
     return [[first]], [part for part in parts if part is not first]
 
 
-def _cut(parts: Iterable[Part], blocks: Sequence[Sequence[Box]], height: float) -> tuple[list[Part], list[Part]]:
+def _cut(parts: Iterable[Part], lines: _Lines, height: float) -> tuple[list[Part], list[Part]]:
     """What lies above a height and what beneath it, lines by their middle."""
     above, below = [], []
     for part in parts:
         at = part.start
-        while at < part.end and blocks[part.block][at].centre.y < height:
+        while at < part.end and lines.middle(part.block, at) < height:
             at += 1
         if at > part.start:
             above.append(part._replace(end=at))
@@ -71,35 +87,31 @@ def _cut(parts: Iterable[Part], blocks: Sequence[Sequence[Box]], height: float) 
     return above, below
 
 
-def _columns(parts: Iterable[Part], blocks: Sequence[Sequence[Box]], slack: float) -> list[list[Part]] | None:
+def _columns(parts: Iterable[Part], lines: _Lines, slack: float) -> list[list[Part]] | None:
     """The columns that parts fall into, None where two of them stand side by side in one."""
-    ordered = sorted(parts, key=lambda part: _box(part, blocks).top)
-    if _is_stack(ordered, blocks, slack):
+    ordered = sorted(parts, key=lambda part: lines.box(part).top)
+    if _is_stack(ordered, lines, slack):
         return [ordered]
     columns: list[tuple[Box, list[Part]]] = []
     for part in ordered:
-        box, mine = _box(part, blocks), [part]
+        box, mine = lines.box(part), [part]
         for other in [each for each in columns if not _apart(each[0], box, slack)]:
             columns.remove(other)
             box, mine = union((box, other[0])), other[1] + mine
         columns.append((box, mine))
-    stacks = [sorted(column, key=lambda part: _box(part, blocks).top) for _, column in columns]
-    return stacks if all(_is_stack(column, blocks, slack) for column in stacks) else None
+    stacks = [sorted(column, key=lambda part: lines.box(part).top) for _, column in columns]
+    return stacks if all(_is_stack(column, lines, slack) for column in stacks) else None
 
 
-def _is_stack(column: Sequence[Part], blocks: Sequence[Sequence[Box]], slack: float) -> bool:
+def _is_stack(column: Sequence[Part], lines: _Lines, slack: float) -> bool:
     """Whether parts, the highest first, stand one beneath the other."""
     bottom = float("-inf")
     for part in column:
-        box = _box(part, blocks)
+        box = lines.box(part)
         if box.top < bottom - slack:
             return False
         bottom = max(bottom, box.bottom)
     return True
-
-
-def _box(part: Part, blocks: Sequence[Sequence[Box]]) -> Box:
-    return union(blocks[part.block][part.start : part.end])
 
 
 def _apart(one: Box, other: Box, slack: float) -> bool:
