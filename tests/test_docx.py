@@ -96,6 +96,22 @@ def test_headings_languages_and_descriptions_come_through_another_program(tmp_pa
     assert "(c)" in text and "(d)" in text
 
 
+def test_columns_of_the_paper_are_columns_and_a_title_stands_across(tmp_path: Path) -> None:
+    title = "Notices of the Board of Lights to all of its keepers and to the masters of its tenders"
+    told = "\n".join(["The keeper of Torgrunn lit lamp"] * 10)
+    maker = ContentMaker().at(240, 300).add(Role.HEADING_1, title).at(240, 600).add(Role.PARAGRAPH, told)
+    page = maker.at(1340, 600).add(Role.PARAGRAPH, told).page()
+    plain = ContentMaker().add(Role.PARAGRAPH, "The end of the notices.").page()
+    data = written([page, plain])
+    docx = Document(io.BytesIO(data))
+    columns = [int(s._sectPr.find(qn("w:cols")).get(qn("w:num"))) for s in docx.sections]
+    assert columns == [1, 2, 1]
+    assert [p.text[:11] for p in docx.paragraphs] == ["Notices of ", "The keeper ", "The keeper ", "The end of "]
+    root = opened(tmp_path, data)
+    across = root.find(".//s:style[@s:family='section']//s:columns", NAMES)
+    assert across.get("{urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0}column-count") == "2"
+
+
 def test_a_table_of_thousands_of_rows_is_written(tmp_path: Path) -> None:
     rows = [["Day", "Oil"], *([str(n), f"{n}.5"] for n in range(800))]
     docx = Document(io.BytesIO(written([ContentMaker().table(rows).page()])))

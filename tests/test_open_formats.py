@@ -7,6 +7,7 @@ import io
 import json
 import re
 import subprocess
+import sys
 import zipfile
 from collections.abc import Iterator
 from dataclasses import replace
@@ -29,8 +30,10 @@ from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.structure.tree import StructureTree, Tag
 from tests.conftest import ContentMaker
+from tests.test_formats import run
 
 AXE = Path(__file__).parent.parent / "frontend/node_modules/axe-core/axe.min.js"
+READERS = Path(__file__).parent.parent / ".venv/readers"
 SCHEMAS = Path(__file__).parent.parent / ".venv/schemas"
 IMAGE = encode_jpeg(np.full((3508, 2480), 240, np.uint8))
 OPEN = ("html", "epub", "md", "alto", "page", "hocr", "csv", "tei")
@@ -252,6 +255,52 @@ def test_page_xml_meets_its_schema_and_lies_beside_its_pictures() -> None:
         assert files[page.get("imageFilename")] == IMAGE
         told += root.xpath("//p:Word/p:TextEquiv/p:Unicode/text()", namespaces=space)  # type: ignore[operator, arg-type]
     assert len(roots) == len(content) and sorted(map(str, told)) == sorted(words_of(content))
+
+
+READ_PAGE = """
+import json, sys, types
+sys.path.insert(0, sys.argv[1])
+archives = types.ModuleType("py7zr")
+archives.SevenZipFile = object
+sys.modules |= {"py7zr": archives, "orjson": json}
+from pagexml.parser import parse_pagexml_file
+scan = parse_pagexml_file(sys.argv[2])
+order = [scan.reading_order[n] for n in sorted(scan.reading_order)]
+words = [[w.text, w.coords.box] for r in scan.text_regions for line in r.lines for w in line.words]
+print(json.dumps({"order": order, "regions": [r.id for r in scan.text_regions], "words": words}))
+"""
+
+
+def test_page_xml_is_read_by_another_hand(tmp_path: Path) -> None:
+    """pagexml-tools of the Humanities Cluster, whose other needs are not met here and not needed."""
+    content = pages()
+    with zipfile.ZipFile(io.BytesIO(made("page"))) as archive:
+        names = [n for n in sorted(archive.namelist()) if n.endswith(".xml")]
+        archive.extractall(tmp_path)
+    for number, (page, name) in enumerate(zip(content, names, strict=True), 1):
+        told = json.loads(run(sys.executable, "-c", READ_PAGE, READERS, tmp_path / name))
+        texts = [r for r in page.everything if r.kind is RegionKind.TEXT]
+        assert sorted(told["regions"]) == sorted(f"p{number}_{r.id}" for r in texts)
+        assert told["order"][: len(page.regions)] == [f"p{number}_{r.id}" for r in page.regions]
+        read = sorted((w, b["x"], b["y"], b["w"], b["h"]) for w, b in told["words"])
+        assert read == sorted(
+            (w.text, w.box.left, w.box.top, w.box.width, w.box.height) for r in texts for w in r.words
+        )
+
+
+def test_hocr_is_found_right_by_another_hand(tmp_path: Path) -> None:
+    """hocr-check and hocr-lines of hocr-tools."""
+    (tmp_path / "made.html").write_bytes(made("hocr"))
+    checked = subprocess.run(
+        [sys.executable, READERS / "hocr-check", "-o", tmp_path / "made.html"],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    verdicts = checked.stderr.splitlines()
+    assert len(verdicts) > 10 and all(v.startswith("ok") for v in verdicts)
+    lines = run(sys.executable, READERS / "hocr-lines", tmp_path / "made.html").split()
+    assert lines == [w.text for page in pages() for r in page.regions for w in r.words]
 
 
 def test_hocr_has_every_word_that_is_read_in_its_place() -> None:

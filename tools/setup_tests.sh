@@ -68,3 +68,30 @@ for wheel in folder.glob("*.whl"):
     wheel.unlink()
 END
 fi
+
+# Readers of PAGE XML and of hOCR by other hands, unpacked as they are: what else they ask for is not needed to read a page.
+readers=.venv/readers
+if [ ! -d "$readers/pagexml" ]; then
+  rm -rf "$readers"
+  mkdir -p "$readers"
+  .venv/bin/pip download -q --no-deps -d "$readers" \
+    pagexml-tools==0.9.0 xmltodict==0.13.0 python-dateutil==2.9.0.post0 six==1.17.0 hocr-tools==1.1.1
+  sha256sum --quiet -c - <<SUMS
+cc17cb9fc2027b663e56b932024b2988229dc754e4c5841969b2c5d01de2a901  $readers/hocr-tools-1.1.1.tar.gz
+c0ab08a52e73183757f580b4161b5b718c0b6a24da796c10cccb42c80ddf4a96  $readers/pagexml_tools-0.9.0-py3-none-any.whl
+a8b2bc7bffae282281c8140a97d3aa9c14da0b136dfe83f850eea9a5f7470427  $readers/python_dateutil-2.9.0.post0-py2.py3-none-any.whl
+4721f391ed90541fddacab5acf947aa0d3dc7d27b2e1e8eda2be8970586c3274  $readers/six-1.17.0-py2.py3-none-any.whl
+aa89e8fd76320154a40d19a0df04a4695fb9dc5ba977cbb68ab3e4eb225e7852  $readers/xmltodict-0.13.0-py2.py3-none-any.whl
+SUMS
+  tar -xzf "$readers/hocr-tools-1.1.1.tar.gz" -C "$readers" --strip-components 1
+  rm "$readers/hocr-tools-1.1.1.tar.gz"
+  .venv/bin/python - "$readers" <<'CODE'
+import sys, zipfile
+from pathlib import Path
+folder = Path(sys.argv[1])
+for wheel in folder.glob("*.whl"):
+    with zipfile.ZipFile(wheel) as archive:
+        archive.extractall(folder)
+    wheel.unlink()
+CODE
+fi

@@ -31,7 +31,8 @@ def write_csv(tree: StructureTree, images: Images, file: BinaryIO, options: Deli
 
 
 def table_csv(table: Node) -> str:
-    rows = [[""] * table.columns for _ in table.children]
+    columns = table.columns
+    rows = [[""] * columns for _ in table.children]
     for cell in (cell for row in table.children for cell in row.children):
         assert cell.cell is not None
         rows[cell.cell.row][cell.cell.column] = inert(cell.text)

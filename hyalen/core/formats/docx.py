@@ -17,10 +17,11 @@ from docx.text.paragraph import Paragraph
 from hyalen.core.formats.cut import CutPictures
 from hyalen.core.formats.docx_fields import CONTENTS, begin_field, end_field
 from hyalen.core.formats.docx_lists import ListNumbers
-from hyalen.core.formats.docx_sections import Room, Span, begin_section, spans
+from hyalen.core.formats.docx_sections import Room, Span, begin_columns, begin_section, spans
 from hyalen.core.formats.docx_table import add_table
 from hyalen.core.formats.docx_text import TextWriter
 from hyalen.core.formats.format import DeliveryOptions, Images
+from hyalen.core.layout.column_counts import column_counts
 from hyalen.core.structure.flow import Run
 from hyalen.core.structure.references import Place
 from hyalen.core.structure.tree import Node, StructureTree, Tag
@@ -43,7 +44,9 @@ class _Writer:
         self.cut = CutPictures(tree, images)
         self.docx = Document()
         self.text = TextWriter(self.docx, tree)
-        self.room = Room(Length(0), Length(0))
+        self.room = self.page_room = Room(Length(0), Length(0))
+        self.columns = 1
+        self.counts: tuple[int, dict[str, int]] = (-1, {})  # of a page's regions, in how many columns they are set
         self.breaks = options.page_breaks
 
     def write(self, file: BinaryIO) -> None:
@@ -59,6 +62,9 @@ class _Writer:
                 span = coming.pop()
                 if not (coming and coming[-1].first <= first):
                     self._begin(span)
+            if node.tag is not Tag.NOTE and (number := self._columns_of(node)) != self.columns:
+                self.columns = number
+                self.room = begin_columns(self.docx, number, self.page_room)
             before = len(self.docx.element.body)
             self._add(node)
             if self.breaks and not anew and first > page:
@@ -68,7 +74,14 @@ class _Writer:
         self.docx.save(file)
 
     def _begin(self, span: Span) -> None:
-        self.room = begin_section(self.docx, self.tree, span)
+        self.room = self.page_room = begin_section(self.docx, self.tree, span)
+        self.columns = 1
+
+    def _columns_of(self, node: Node) -> int:
+        page, region, _ = node.first
+        if page != self.counts[0]:
+            self.counts = page, column_counts(self.tree.pages[page])
+        return self.counts[1].get(region.id, 1)
 
     def _break_before(self, at: int) -> None:
         """Have what was added there begin a page."""

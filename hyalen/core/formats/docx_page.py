@@ -7,7 +7,6 @@ from typing import Any, NamedTuple
 
 from docx.document import Document
 from docx.enum.section import WD_ORIENT, WD_SECTION
-from docx.enum.text import WD_LINE_SPACING
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.section import Section, _BaseHeaderFooter
@@ -16,7 +15,7 @@ from docx.text.paragraph import Paragraph
 from docx.text.run import Run
 
 from hyalen.core.formats.docx_fields import add_field
-from hyalen.core.formats.docx_sections import count_pages
+from hyalen.core.formats.docx_sections import add_section, count_pages, set_columns, set_thin
 from hyalen.core.formats.typefaces import LEADING, Fit, Typeface, fit
 from hyalen.core.model.content import PageContent, Region, Role
 from hyalen.core.model.document import LabelRange
@@ -88,42 +87,17 @@ class PageSetter:
         section = self._docx.sections[-1] if first else self._section(WD_SECTION.CONTINUOUS)
         if not first:
             count_pages(section, None)
-        properties: Any = section._sectPr
-        for old in properties.findall(qn("w:cols")):
-            properties.remove(old)
-        cols = OxmlElement("w:cols")
-        cols.set(qn("w:num"), str(len(columns)))
-        cols.set(qn("w:space"), "0")
-        if len(columns) > 1:
-            cols.set(qn("w:equalWidth"), "0")
-            starts = [margins.left, *(each.left for each in columns[1:])]
-            ends = [*(each.right for each in columns[:-1]), margins.right]
-            for number, (start, end) in enumerate(zip(starts, ends, strict=True)):
-                col = OxmlElement("w:col")
-                col.set(qn("w:w"), str(round((end - start) * sheet.unit * 20)))
-                if number + 1 < len(columns):
-                    col.set(qn("w:space"), str(max(0, round((starts[number + 1] - end) * sheet.unit * 20))))
-                cols.append(col)
-        following = properties.xpath("./w:titlePg | ./w:bidi | ./w:docGrid")
-        if following:
-            following[0].addprevious(cols)
-        else:
-            properties.append(cols)
+        starts = [margins.left, *(each.left for each in columns[1:])]
+        ends = [*(each.right for each in columns[:-1]), margins.right]
+        gaps = [start - end for start, end in zip(starts[1:], ends[:-1], strict=True)]
+        widths = [sheet.points(end - start) for start, end in zip(starts, ends, strict=True)]
+        set_columns(section, widths, [sheet.points(max(0.0, gap)) for gap in gaps])
 
     def _section(self, kind: WD_SECTION) -> Section:
         if not self._begun:
             self._begun = True
             return self._docx.sections[0]
-        section: Section = self._docx.add_section(kind)
-        body: Any = self._docx.element.body
-        ended = body[-2]  # an empty paragraph that bears the properties of what came before
-        before = ended.getprevious()
-        if before is not None and before.tag == qn("w:p") and not before.xpath("./w:pPr/w:sectPr"):
-            before.get_or_add_pPr().append(ended.pPr.find(qn("w:sectPr")))
-            body.remove(ended)
-        else:
-            set_thin(Paragraph(ended, self._docx._body))
-        return section
+        return add_section(self._docx, kind)
 
     def _put_edges(self, section: Section, sheet: Sheet, margins: Margins, label: str) -> None:
         """The head and the foot as they are printed; those of the page before go on where they are the same."""
@@ -189,14 +163,6 @@ def _told(regions: Sequence[Region], sheet: Sheet, label: str) -> tuple[object, 
         (None if _is_label(r, label) else r.text, *(round(v * sheet.unit / 9) for v in (r.box.left, r.box.top)))
         for r in regions
     )
-
-
-def set_thin(paragraph: Paragraph) -> None:
-    """Have a paragraph take next to no room."""
-    form = paragraph.paragraph_format
-    form.space_before = form.space_after = Pt(0)
-    form.line_spacing_rule = WD_LINE_SPACING.EXACTLY
-    form.line_spacing = Pt(1)
 
 
 def set_type(paragraph: Paragraph, points: float, width: int) -> None:

@@ -26,8 +26,9 @@ from hyalen.core.formats.cut import CutPictures
 from hyalen.core.formats.docx import DEEPEST_CONTENTS
 from hyalen.core.formats.docx_fields import CONTENTS, begin_field, end_field
 from hyalen.core.formats.docx_lists import ListNumbers
-from hyalen.core.formats.docx_page import ColumnPlace, Margins, PageSetter, Sheet, set_thin, set_type
+from hyalen.core.formats.docx_page import ColumnPlace, Margins, PageSetter, Sheet, set_type
 from hyalen.core.formats.docx_picture import anchor
+from hyalen.core.formats.docx_sections import set_thin
 from hyalen.core.formats.docx_table import add_table
 from hyalen.core.formats.docx_text import TextWriter
 from hyalen.core.formats.format import DeliveryOptions, Images

@@ -8,11 +8,11 @@ from typing import Any, NamedTuple
 
 from docx.document import Document
 from docx.enum.section import WD_ORIENT, WD_SECTION
-from docx.enum.text import WD_ALIGN_PARAGRAPH
+from docx.enum.text import WD_ALIGN_PARAGRAPH, WD_LINE_SPACING
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.section import Section
-from docx.shared import Inches, Length
+from docx.shared import Inches, Length, Pt
 from docx.text.paragraph import Paragraph
 
 from hyalen.core.formats.docx_fields import add_field
@@ -23,6 +23,7 @@ from hyalen.core.structure.tree import StructureTree
 SMALLEST, LARGEST = 3.0, 22.0  # inches of a side that a word processor takes
 OTHER = 0.15  # of a side, by which pages are of another size
 ENOUGH = 2  # right and left pages, by which they are told apart
+GAP = Inches(0.3)  # between columns
 SIDE = 0.35  # of the page's width: what stands farther out stands at a side
 FORMATS = {
     LabelStyle.SMALL_ROMAN: "lowerRoman",
@@ -79,7 +80,7 @@ class Room(NamedTuple):
 
 def begin_section(docx: Document, tree: StructureTree, span: Span) -> Room:
     """Have the section that follows be as its pages are, the first where nothing is written yet."""
-    section = docx.sections[0] if span.first == 0 else docx.add_section(WD_SECTION.NEW_PAGE)
+    section = docx.sections[0] if span.first == 0 else add_section(docx, WD_SECTION.NEW_PAGE)
     if span.first < len(tree.pages):
         width, height = _inches(tree.pages[span.first])
         if SMALLEST <= width <= LARGEST and SMALLEST <= height <= LARGEST:
@@ -92,7 +93,62 @@ def begin_section(docx: Document, tree: StructureTree, span: Span) -> Room:
     _put_heads(docx, section, tree, span)
     count_pages(section, span.label)
     high = (section.page_height or Inches(11.69)) - 2 * margin - Inches(0.5)
+    set_columns(section, [Length(wide - 2 * margin)], [])
     return Room(Length(wide - 2 * margin), Length(high))
+
+
+def begin_columns(docx: Document, number: int, room: Room) -> Room:
+    """Have what follows on the same page be set in columns; the room in one of them."""
+    section = add_section(docx, WD_SECTION.CONTINUOUS)
+    count_pages(section, None)
+    width = Length((room.wide - (number - 1) * GAP) // number)
+    set_columns(section, [width] * number, [GAP] * (number - 1))
+    return Room(width, room.high)
+
+
+def add_section(docx: Document, kind: WD_SECTION) -> Section:
+    """A section after what was written, whose last paragraph bears the properties of the section before (17.6.18)."""
+    section: Section = docx.add_section(kind)
+    body: Any = docx.element.body
+    ended = body[-2]  # an empty paragraph, which bears them
+    before = ended.getprevious()
+    if before is not None and before.tag == qn("w:p") and not before.xpath("./w:pPr/w:sectPr"):
+        before.get_or_add_pPr().append(ended.pPr.find(qn("w:sectPr")))
+        body.remove(ended)
+    else:
+        set_thin(Paragraph(ended, docx._body))
+    return section
+
+
+def set_columns(section: Section, widths: Sequence[Length], gaps: Sequence[Length]) -> None:
+    """The widths of a section's columns, and what lies between them (17.6.4)."""
+    properties: Any = section._sectPr
+    for old in properties.findall(qn("w:cols")):
+        properties.remove(old)
+    cols = OxmlElement("w:cols")
+    cols.set(qn("w:num"), str(len(widths)))
+    cols.set(qn("w:space"), "0")
+    if len(widths) > 1:
+        cols.set(qn("w:equalWidth"), "0")
+        for width, gap in zip(widths, [*gaps, None], strict=True):
+            col = OxmlElement("w:col")
+            col.set(qn("w:w"), str(width.twips))
+            if gap is not None:
+                col.set(qn("w:space"), str(gap.twips))
+            cols.append(col)
+    following = properties.xpath("./w:titlePg | ./w:bidi | ./w:docGrid")
+    if following:
+        following[0].addprevious(cols)
+    else:
+        properties.append(cols)
+
+
+def set_thin(paragraph: Paragraph) -> None:
+    """Have a paragraph take next to no room."""
+    form = paragraph.paragraph_format
+    form.space_before = form.space_after = Pt(0)
+    form.line_spacing_rule = WD_LINE_SPACING.EXACTLY
+    form.line_spacing = Pt(1)
 
 
 def count_pages(section: Section, label: LabelRange | None) -> None:

@@ -26,15 +26,16 @@ def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragrap
     ValueError
         If it is larger than a word processor's tables may be.
     """
-    if len(node.children) > MOST_ROWS or node.columns > MOST_COLUMNS:
+    columns = node.columns
+    if len(node.children) > MOST_ROWS or columns > MOST_COLUMNS:
         raise ValueError(
-            f"A table on page {node.first.page + 1} has {len(node.children):,} rows and {node.columns} columns; a word"
+            f"A table on page {node.first.page + 1} has {len(node.children):,} rows and {columns} columns; a word"
             f" processor takes {MOST_ROWS:,} and {MOST_COLUMNS}. Deliver it as CSV or XLSX."
         )
-    table: Table = docx.add_table(rows=len(node.children), cols=node.columns, style="Table Grid")
+    table: Table = docx.add_table(rows=len(node.children), cols=columns, style="Table Grid")
     table.autofit = False
     cells = [each.cell for row in node.children for each in row.children if each.cell is not None]
-    figures = numeric_columns(cells, node.columns)
+    figures = numeric_columns(cells, columns)
     widths = column_widths(node, wide)
     for column, width in zip(table.columns, widths, strict=True):
         column.width = width
@@ -42,9 +43,9 @@ def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragrap
     for each in (each for row in node.children for each in row.children):
         cell = each.cell
         assert cell is not None
-        place = places[cell.row * node.columns + cell.column]
+        place = places[cell.row * columns + cell.column]
         if cell.row_span > 1 or cell.column_span > 1:
-            last = (cell.row + cell.row_span - 1) * node.columns + cell.column + cell.column_span - 1
+            last = (cell.row + cell.row_span - 1) * columns + cell.column + cell.column_span - 1
             place = place.merge(places[last])
         place.width = Length(sum(widths[cell.column : cell.column + cell.column_span]))
         paragraph = place.paragraphs[0]

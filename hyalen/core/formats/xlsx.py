@@ -116,7 +116,7 @@ def _check(sheet: Any, node: Node, top: int) -> None:
     cells = tuple(each.cell for row in node.children for each in row.children if each.cell is not None)
     table = Table(rows=len(node.children), columns=node.columns, cells=cells)
     for cell, added in wrong_totals(table):
-        beside = sheet.cell(top + cell.row + 1, node.columns + 2)
+        beside = sheet.cell(top + cell.row + 1, table.columns + 2)
         said = f"column {get_column_letter(cell.column + 1)}: the rows above add up to {added:g}, not to {cell.text}"
         beside.value = f"{beside.value}; {said}" if beside.value else f"Check: {said}"
         beside.font = Font(italic=True)

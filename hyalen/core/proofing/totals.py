@@ -49,7 +49,9 @@ def totals(table: Table) -> Iterator[Total]:
 
     A row of totals adds up the rows from the one before it, or from the head.
     """
-    rows = [{c.column: c for c in table.cells if c.row == r} for r in range(table.rows)]
+    rows: list[dict[int, Cell]] = [{} for _ in range(table.rows)]
+    for each in table.cells:
+        rows[each.row][each.column] = each
     start = 0
     for r, row in enumerate(rows):
         first = row.get(0)
@@ -59,7 +61,7 @@ def totals(table: Table) -> Iterator[Total]:
             if column == 0 or cell.column_span > 1:
                 continue
             printed = number(cell.text)
-            above = [c for each in rows[start:r] if (c := each.get(column)) is not None and not c.header]
+            above = [c for above_it in rows[start:r] if (c := above_it.get(column)) is not None and not c.header]
             filled = tuple(c for c in above if c.text.strip())
             values = [v for c in filled if (v := number(c.text)) is not None]
             if printed is not None and len(values) == len(filled) >= LEAST:

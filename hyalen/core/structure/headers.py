@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from hyalen.core.model.content import Cell
     from hyalen.core.structure.tree import Node
 
 
@@ -18,7 +20,12 @@ def headers_of(rows: Sequence[Node]) -> tuple[Node, ...]:
     """
     cells = [(node, node.cell) for row in rows for node in row.children if node.cell is not None]
     columns = max((cell.column + cell.column_span for _, cell in cells), default=0)
-    heads = [(node, cell) for node, cell in cells if node.scope is not None and node.text]
+    heads = [(node, cell) for node, cell in cells if node.scope == "Column" and node.text]
+    of_rows: defaultdict[int, list[tuple[Node, Cell]]] = defaultdict(list)
+    for node, cell in cells:
+        if node.scope == "Row" and node.text:
+            for row in range(cell.row, cell.row + cell.row_span):
+                of_rows[row].append((node, cell))
 
     def of(node: Node) -> tuple[Node, ...]:
         cell = node.cell
@@ -27,20 +34,17 @@ def headers_of(rows: Sequence[Node]) -> tuple[Node, ...]:
         above: list[Node] = []
         section: Node | None = None
         for head, at in heads:
-            if head.scope != "Column" or at.row >= cell.row:
+            if at.row >= cell.row:
                 continue
             if at.column_span == columns > 1 and at.row > 0:
                 section = head  # the nearest one stays
             elif at.column < cell.column + cell.column_span and cell.column < at.column + at.column_span:
                 above.append(head)
-        beside = [
-            head
-            for head, at in heads
-            if head.scope == "Row"
-            and at.column < cell.column
-            and at.row < cell.row + cell.row_span
-            and cell.row < at.row + at.row_span
-        ]
+        beside: list[Node] = []
+        for row in range(cell.row, cell.row + cell.row_span):
+            beside += [
+                head for head, at in of_rows[row] if at.column < cell.column and all(head is not b for b in beside)
+            ]
         return (*above, *([section] if section else []), *beside)
 
     return tuple(

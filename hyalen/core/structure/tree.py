@@ -7,6 +7,7 @@ pages is never in memory whole.
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
@@ -433,8 +434,11 @@ def _table(block: FlowBlock) -> Node:
         named = named or (not rows and any(c.header and c.row > 1 for c in region.table.cells))
         goes_on = bool(rows)
         offset, repeats = len(rows), True
+        by_row: defaultdict[int, list[Cell]] = defaultdict(list)
+        for each in region.table.cells:
+            by_row[each.row].append(each)
         for row in range(region.table.rows):
-            cells = sorted((c for c in region.table.cells if c.row == row), key=lambda c: c.column)
+            cells = sorted(by_row[row], key=lambda c: c.column)
             texts = [c.text for c in cells]
             repeats = repeats and bool(offset) and row < len(heads) and texts == heads[row]
             if repeats:
