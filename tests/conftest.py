@@ -76,12 +76,15 @@ class Judge:
         self.cases: list[str] = []
 
     def accepts(self, path: Path) -> None:
-        """Have a PDF judged as the PDF/A that it says it is, and as PDF/UA if it says that it is that."""
+        """Have a PDF judged as the PDF/A and the PDF/UA that it says it is, one of them at least."""
         copy = self._directory / f"{len(self.cases)}-{path.name}"
         copy.write_bytes(path.read_bytes())
         with pikepdf.open(copy) as pdf:
             told = pdf.open_metadata()
-            self.cases.append(f"{told['pdfaid:part']}{told.get('pdfaid:conformance', '').lower()}:{copy}")
+            if "pdfaid:part" in told:
+                self.cases.append(f"{told['pdfaid:part']}{told.get('pdfaid:conformance', '').lower()}:{copy}")
+            else:
+                assert "pdfuaid:part" in told
             if "pdfuaid:part" in told:
                 self.cases.append(f"ua{told['pdfuaid:part']}:{copy}")
 

@@ -115,7 +115,7 @@ def test_files_of_a_folder_come_in_the_order_in_which_people_count(tmp_path: Pat
 def test_a_text_that_begins_like_an_image_is_none(tmp_path: Path) -> None:
     for text in (b"BMW is no bitmap, whatever it begins with", b"RIFF of the reef", b"GIF89 no"):
         (tmp_path / "a.txt").write_bytes(text)
-        with pytest.raises(SourceError, match="not a PDF or an image"):
+        with pytest.raises(SourceError, match="not a PDF"):
             sniff(tmp_path / "a.txt")
 
 
@@ -169,8 +169,6 @@ def bad_file(tmp_path: Path, what: str) -> Path:
         path.write_bytes(b"")
     elif what == "text":
         path.write_text("this is no PDF")
-    elif what == "html":
-        path.write_text("<!doctype html><script>alert(1)</script>")
     elif what == "encrypted":
         pdf = pikepdf.new()
         pdf.add_blank_page()
@@ -199,7 +197,7 @@ def bad_file(tmp_path: Path, what: str) -> Path:
 
 @pytest.mark.parametrize(
     "what,reason",
-    [("empty", "empty"), ("text", "not a PDF"), ("html", "not a PDF"), ("encrypted", "password"), ("cut pdf", "damaged"),
+    [("empty", "empty"), ("text", "not a PDF"), ("encrypted", "password"), ("cut pdf", "damaged"),
      ("no pages", "no pages"), ("cut tiff", "damaged"), ("bomb", "longer than the limit")],
 )  # fmt: skip
 def test_what_cannot_be_brought_in_says_why(tmp_path: Path, what: str, reason: str) -> None:

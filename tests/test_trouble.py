@@ -105,7 +105,7 @@ def test_a_name_that_is_no_text_loses_nothing(store: Store, tmp_path: Path, smal
     odd = Path(os.fsdecode(bytes(tmp_path) + b"/b\xffd\x0b" + "文".encode() * 60))
     shutil.copy(small_scan, odd)
     batch = store.documents.add_batch("b", ["eng"])
-    taken = take_in_file(store, AT_ONCE, batch, odd, Limits())
+    (taken,) = take_in_file(store, AT_ONCE, batch, odd, Limits())
     assert taken.document is not None
     kept = store.documents.document(taken.document)
     assert kept.source_name.startswith("b\ufffdd\ufffd") and kept.stem.encode()
@@ -191,7 +191,7 @@ def test_a_full_disk_rests_the_work_and_space_brings_it_back(
     store: Store, small_scan: Path, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
     batch = store.documents.add_batch("b", ["eng"])
-    document = take_in_file(store, AT_ONCE, batch, small_scan, Limits()).document
+    document = take_in_file(store, AT_ONCE, batch, small_scan, Limits())[0].document
     assert document is not None
     foreman, events, full = Foreman(store, 1), [], True
     put = store.blobs.put
@@ -273,5 +273,5 @@ def test_one_file_that_upsets_the_program_is_its_own_problem(
     monkeypatch.setattr("hyalen.work.intake.count_pages", upset)
     (tmp_path / "upsetting.pdf").write_bytes(b"%PDF-upsetting")
     batch = store.documents.add_batch("b", ["eng"])
-    taken = [take_in_file(store, AT_ONCE, batch, p, Limits()) for p in (tmp_path / "upsetting.pdf", small_scan)]
+    taken = [take_in_file(store, AT_ONCE, batch, p, Limits())[0] for p in (tmp_path / "upsetting.pdf", small_scan)]
     assert taken[0].document is None and "cannot be read" in taken[0].reason and taken[1].document is not None

@@ -38,7 +38,7 @@ def store(data: Path) -> Iterator[Store]:
 
 def bring_in(store: Store, *paths: Path) -> tuple[int, list[int]]:
     batch = store.documents.add_batch("b", ["eng"])
-    found = [take_in_file(store, AT_ONCE, batch, path, Limits()).document for path in paths]
+    found = [take_in_file(store, AT_ONCE, batch, path, Limits())[0].document for path in paths]
     return batch, [d for d in found if d is not None]
 
 
@@ -321,7 +321,7 @@ def test_an_open_book_is_read_as_two_pages(store: Store, tmp_path: Path, pages: 
     Pillow.fromarray(scan).save(tmp_path / "Book.png", dpi=(150, 150))
     foreman = Foreman(store, 2)
     batch = store.documents.add_batch("b", ["eng", "fra"])
-    document = take_in_file(store, AT_ONCE, batch, tmp_path / "Book.png", foreman.limits).document
+    document = take_in_file(store, AT_ONCE, batch, tmp_path / "Book.png", foreman.limits)[0].document
     assert document is not None
     foreman.start()
     until_idle(foreman)

@@ -10,6 +10,7 @@ packages=(
   tesseract-ocr-osd tesseract-ocr-script-latn
   chromium poppler-utils qpdf jbig2dec espeak-ng flac opus-tools
   libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0
+  libreoffice-writer-nogui libreoffice-calc-nogui libreoffice-impress-nogui
   fonts-liberation fonts-noto-core fonts-ebgaramond
 )
 commands=(python3 node npm)

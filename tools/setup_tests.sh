@@ -1,10 +1,10 @@
 #!/usr/bin/env bash
-# What only the tests need, on top of setup.sh: an office suite, readers and checkers of documents and e-books, the Unicode
+# What only the tests need, on top of setup.sh: readers and checkers of documents and e-books, the Unicode
 # test data, a spelling list, PDFs of many programs, schemas, and the reference validator of PDF/A and PDF/UA.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-packages=(libreoffice-writer-nogui libreoffice-calc-nogui libreoffice-impress-nogui pandoc epubcheck unicode-data hunspell-en-us)
+packages=(pandoc epubcheck unicode-data hunspell-en-us)
 missing=()
 for package in "${packages[@]}"; do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")
@@ -44,6 +44,17 @@ if [ ! -d "$samples/$named" ]; then
   echo "2eff4e2fc5fb22a6d6711e6f1166cdc9ab5765d90cd0d77dfea3f4aa91a27b1d  $samples/$named.tar.gz" | sha256sum --quiet -c
   tar -xzf "$samples/$named.tar.gz" -C "$samples" --wildcards '*.pdf'
   rm "$samples/$named.tar.gz"
+fi
+
+# Pictures in HEIC, which pi-heif's source package carries for its own tests.
+heic=.venv/samples/heic
+if [ ! -d "$heic" ]; then
+  mkdir -p "$heic"
+  .venv/bin/pip download -q --no-deps --no-binary :all: --no-build-isolation -d "$heic" pi-heif==1.4.0 >/dev/null 2>&1 \
+    || .venv/bin/pip download -q --no-deps --no-binary :all: -d "$heic" pi-heif==1.4.0
+  echo "e1199d9d41d9ecc877cf3ae7322ff099f6404574f2e62da47590cd4ecb9ec554  $heic/pi_heif-1.4.0.tar.gz" | sha256sum --quiet -c
+  tar -xzf "$heic/pi_heif-1.4.0.tar.gz" -C "$heic" --strip-components 4 --wildcards '*/heif/zPug_3.heic' '*/heif/RGB_8__*.heif'
+  rm "$heic/pi_heif-1.4.0.tar.gz"
 fi
 
 # The published schemas of ALTO 4.4, PAGE and XLink, which two packages carry.

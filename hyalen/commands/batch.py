@@ -137,11 +137,9 @@ def _batch(
     full = False
     try:
         for path in inputs:
-            document = take_in_file(
-                store, foreman.attendant, batch_id, path, limits, told.pages, told.password
-            ).document
+            taken = take_in_file(store, foreman.attendant, batch_id, path, limits, told.pages, told.password)
             foreman.wake()
-            if document is not None:
+            for document in (each.document for each in taken if each.document is not None):
                 progress.total = (progress.total or 0) + store.documents.document(document).page_count
                 progress.refresh()
         _await(foreman, finished)

@@ -143,8 +143,8 @@ def read_archive(data: Path, files: list[Path]) -> None:
     if not any(b.batch.name == BATCH for b in store.documents.batches()):
         batch_id = store.documents.add_batch(BATCH, ["eng"])
         for paper, path in zip(ARCHIVE, files, strict=True):
-            document_id = take_in_file(store, foreman.attendant, batch_id, path, Limits()).document
-            if document_id is not None:
+            (taken,) = take_in_file(store, foreman.attendant, batch_id, path, Limits())
+            if (document_id := taken.document) is not None:
                 store.settings.read_again(document_id, [], paper.languages, whole=True, keep=True)
                 if paper.duplex:
                     store.settings.scan_both_sides(document_id, True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import shutil
 import tempfile
 import threading
 from collections.abc import Iterable, Iterator
@@ -100,6 +101,12 @@ class Blobs:
         os.close(handle)
         return Path(path)
 
+    @contextmanager
+    def work_folder(self) -> Iterator[Path]:
+        """A folder beside the files for as long as something is unpacked in it."""
+        with tempfile.TemporaryDirectory(prefix=TEMPORARY, dir=self._directory) as folder:
+            yield Path(folder)
+
     def adopt(self, path: Path, name: str) -> str:
         """Keep a file from the workplace, whose SHA-256 is `name`."""
         self._place(path, name)
@@ -127,7 +134,10 @@ class Blobs:
         count = 0
         for path in [*self._directory.glob("??/*"), *self._directory.glob(f"{TEMPORARY}*")]:
             if path.name not in wanted:
-                path.unlink(missing_ok=True)
+                if path.is_dir():
+                    shutil.rmtree(path, ignore_errors=True)
+                else:
+                    path.unlink(missing_ok=True)
                 count += 1
         return count
 

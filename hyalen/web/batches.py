@@ -155,7 +155,7 @@ def _taken_in(given: Services, batch_id: int, files: list[UploadFile], pages: st
             except ValueError as error:
                 taken.append(refuse(store, batch_id, name, f"the file is {error}"))
                 continue
-            taken.append(take_in(store, given.foreman.attendant, batch_id, name, blob, limits, pages, password))
+            taken += take_in(store, given.foreman.attendant, batch_id, name, blob, limits, pages, password)
     given.foreman.wake()
     given.foreman.tell(Event("batch", batch_id, state="files"))
     problems = [

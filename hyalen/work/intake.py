@@ -1,4 +1,4 @@
-"""Puts files into a batch: each is a document or a problem, whatever is wrong with it."""
+"""Puts files into a batch: each is a document, several, or a problem, whatever is wrong with it."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ import logging
 from pathlib import Path
 from typing import NamedTuple
 
-from hyalen.core.formats.kinds import naming_note, sniff
+from hyalen.core.formats.containers import is_portfolio, unpack
+from hyalen.core.formats.kinds import CONTAINERS, TURNED, naming_note, sniff
 from hyalen.core.formats.names import shown
+from hyalen.core.formats.office import turn_into_pdf
 from hyalen.core.formats.ranges import page_range
 from hyalen.core.formats.read import cautions_of, count_pages
 from hyalen.core.formats.read_pdf import Locked, unlocked
@@ -17,6 +19,10 @@ from hyalen.store.store import Store
 from hyalen.work.attendant import Attendant, JobFailed
 from hyalen.work.trouble import is_full
 from hyalen.work.workers import COUNTING_SECONDS
+
+DEEPEST = 3  # files within files
+UNPACKING_SECONDS = 300.0
+TURNING_SECONDS = 300.0
 
 log = logging.getLogger(__name__)
 
@@ -46,38 +52,48 @@ def take_in(
     limits: Limits,
     pages: str = "",
     password: str = "",
-) -> Taken:
-    """A document for a file that is already among the blobs, or a problem where it cannot be read.
+    depth: int = 0,
+) -> list[Taken]:
+    """Documents for a file that is already among the blobs, or problems where it cannot be read.
 
-    `pages` names some of its pages ("1-3, 7"). Of a file that `password` opens, a copy without it is kept.
+    A file that holds others gives each of them; an office file becomes a PDF. `pages` names some of the pages
+    ("1-3, 7"). Of a file that `password` opens, a copy without it is kept.
     """
     path = store.blobs.path(blob)
     try:
         kind = sniff(path)
-        cautions = []
+        if kind in CONTAINERS or (kind == "pdf" and attendant.do(is_portfolio, path, seconds=COUNTING_SECONDS)):
+            if depth >= DEEPEST:
+                raise SourceError("it lies within too many others; unpack it first")
+            again = (limits, pages, password, depth + 1)
+            return _take_in_each(store, attendant, batch_id, name, path, kind, again)
+        cautions: list[str] = []
+        if kind in TURNED:
+            blob, path, cautions = _turned(store, attendant, path, kind)
         if password and kind == "pdf":
             blob, path = _opened(store, attendant, path, password)
             cautions.append("it came encrypted; what is made of it opens without a password")
         wanted = page_range(pages, attendant.do(count_pages, path, limits, seconds=COUNTING_SECONDS))
-        cautions += _cautions(attendant, path)
+        if kind not in TURNED:
+            cautions += _cautions(attendant, path)
         notes = [naming_note(shown(name), kind), store.documents.same_note(batch_id, blob)]
         told = "; ".join(note for note in notes if note)
         document = store.documents.add(batch_id, shown(name), blob, wanted, told, cautions)
-        return Taken(shown(name), document)
+        return [Taken(shown(name), document)]
     except Locked as error:
-        return refuse(store, batch_id, name, str(error))._replace(locked=True)
+        return [refuse(store, batch_id, name, str(error))._replace(locked=True)]
     except (SourceError, JobFailed) as error:
-        return refuse(store, batch_id, name, str(error))
+        return [refuse(store, batch_id, name, str(error))]
     except Exception as error:
         if is_full(error):
             raise
         log.exception("%s could not be brought in", shown(name))
-        return refuse(store, batch_id, name, f"the file cannot be read ({type(error).__name__})")
+        return [refuse(store, batch_id, name, f"the file cannot be read ({type(error).__name__})")]
 
 
 def take_in_file(
     store: Store, attendant: Attendant, batch_id: int, path: Path, limits: Limits, pages: str = "", password: str = ""
-) -> Taken:
+) -> list[Taken]:
     """The same for a file on disk, which is copied.
 
     A file that cannot be opened becomes a problem as well.
@@ -91,10 +107,44 @@ def take_in_file(
     except (OSError, ValueError) as error:
         if is_full(error):
             raise
-        return refuse(
-            store, batch_id, path.name, f"the file cannot be read ({getattr(error, 'strerror', '') or error})"
-        )
+        why = getattr(error, "strerror", "") or error
+        return [refuse(store, batch_id, path.name, f"the file cannot be read ({why})")]
     return take_in(store, attendant, batch_id, path.name, blob, limits, pages, password)
+
+
+def _take_in_each(
+    store: Store,
+    attendant: Attendant,
+    batch_id: int,
+    name: str,
+    path: Path,
+    kind: str,
+    again: tuple[Limits, str, str, int],
+) -> list[Taken]:
+    """What is within a file, each as if it had come by itself; one that cannot be read is named with where it lay."""
+    taken: list[Taken] = []
+    limits, _, password, _ = again
+    with store.blobs.work_folder() as folder:
+        for held in attendant.do(unpack, path, kind, folder, limits, password, seconds=UNPACKING_SECONDS):
+            if held.path is None:
+                taken.append(refuse(store, batch_id, f"{held.name} in {name}", held.reason))
+                continue
+            with store.blobs.held():
+                blob = store.blobs.put_file(held.path)
+                held.path.unlink()
+                taken += take_in(store, attendant, batch_id, held.name, blob, *again)
+    return taken
+
+
+def _turned(store: Store, attendant: Attendant, path: Path, kind: str) -> tuple[str, Path, list[str]]:
+    """The name and path of the PDF that is made of a file, and what is to be known of it."""
+    out = store.blobs.workplace()
+    try:
+        told: list[str] = attendant.do(turn_into_pdf, path, kind, out, seconds=TURNING_SECONDS)
+        blob = store.blobs.put_file(out)
+    finally:
+        out.unlink(missing_ok=True)
+    return blob, store.blobs.path(blob), told
 
 
 def _cautions(attendant: Attendant, path: Path) -> list[str]:

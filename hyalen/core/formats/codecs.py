@@ -13,6 +13,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from pi_heif import register_heif_opener
 from PIL import Image as Pillow
 from PIL import ImageChops, ImageFile, ImageOps
 from PIL.TiffImagePlugin import TiffImageFile
@@ -20,6 +21,8 @@ from PIL.TiffImagePlugin import TiffImageFile
 from hyalen.core.formats.source import SourceError, blamed, brief
 from hyalen.core.imaging.letters import letter_height
 from hyalen.core.imaging.pixels import Image, as_uint8
+
+register_heif_opener()
 
 PNG = b"\x89PNG"
 LEAST_CONTRAST = 12  # grey levels: what differs less, of damaged data, is no picture but what fills the gaps

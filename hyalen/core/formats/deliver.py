@@ -125,7 +125,7 @@ FORMATS = {
         Format("epub", "application/epub+zip", "EPUB 3, an e-book", _epub, Purpose.READING),
         Format("txt", "text/plain; charset=utf-8", "Plain text", _text, Purpose.READING),
         Format("docx", _WORDS, "DOCX, flowing text", _docx, Purpose.EDITING),
-        Format("placed", _WORDS, "DOCX, placed as on paper", _placed, Purpose.EDITING, "placed.docx"),
+        Format("placed", _WORDS, "Placed DOCX, as on paper", _placed, Purpose.EDITING, "placed.docx"),
         Format("xlsx", f"{_OFFICE}.spreadsheetml.sheet", "XLSX, the tables", _xlsx, Purpose.EDITING, tables_only=True),
         Format("pptx", f"{_OFFICE}.presentationml.presentation", "PPTX, pages that are slides", _pptx, Purpose.EDITING),
         Format("md", "text/markdown; charset=utf-8", "Markdown", _markdown, Purpose.EDITING),

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
+import zipfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from hyalen.core.formats.source import SourceError
 
-READABLE = "PDF, TIFF, JPEG, PNG, JPEG 2000, WebP, BMP and GIF"
+READABLE = "PDF, TIFF, JPEG, PNG, JPEG 2000, WebP, HEIC, BMP, GIF, office files, HTML, RTF, e-mail (EML) and ZIP files of these"
 SIGNATURES = {
-    kind: re.compile(begins, re.DOTALL)
+    kind: re.compile(begins, re.DOTALL | (re.IGNORECASE if kind in ("html", "e-mail") else 0))
     for kind, begins in {
         "pdf": rb"%PDF-",
         "jpeg": rb"\xff\xd8\xff",
@@ -19,17 +20,35 @@ SIGNATURES = {
         "jpeg 2000": rb"\x00\x00\x00\x0cjP  \r\n\x87\n|\xff\x4f\xff\x51",  # ISO/IEC 15444-1, annexes I and A
         "webp": rb"RIFF....WEBP",  # RFC 9649
         "bmp": rb"BM.{4}\x00{4}.{4}[\x0c\x28\x34\x38\x40\x6c\x7c]\x00{3}",  # with the size of one of its headers
+        "heic": rb"....ftyp(?:hei[cxms]|mif1|msf1)",  # ISO/IEC 23008-12, 10.2
         "gif": rb"GIF8[79]a",
+        "zip": rb"PK\x03\x04|PK\x05\x06",
+        "ole": rb"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1",  # office files of before 2007, and encrypted ones
+        "rtf": rb"\{\\rtf",
+        "html": rb"(?:\xef\xbb\xbf)?\s*(?:<!--.*?-->\s*|<\?xml[^>]*>\s*)*<(?:!doctype\s+html|html)\b",
+        "e-mail": rb"(?:[\x21-\x39\x3b-\x7e]+:[^\n]*\n(?:[ \t][^\n]*\n)*)*?(?:From|Date|Subject|MIME-Version|Received):\s",
     }.items()
 }
+OFFICE = {
+    "docx": "word/document.xml",
+    "xlsx": "xl/workbook.xml",
+    "pptx": "ppt/presentation.xml",
+    "odt": b"application/vnd.oasis.opendocument.text",
+    "ods": b"application/vnd.oasis.opendocument.spreadsheet",
+    "odp": b"application/vnd.oasis.opendocument.presentation",
+}
+TURNED = frozenset({*OFFICE, "ole", "rtf", "html"})  # into a PDF when they come in
+CONTAINERS = frozenset({"zip", "e-mail"})
 EXTENSIONS = {
     "pdf": "pdf", "jpg": "jpeg", "jpeg": "jpeg", "jpe": "jpeg", "png": "png", "tif": "tiff", "tiff": "tiff",
     "jp2": "jpeg 2000", "j2k": "jpeg 2000", "jpf": "jpeg 2000", "jpx": "jpeg 2000", "webp": "webp", "bmp": "bmp",
-    "dib": "bmp", "gif": "gif",
+    "dib": "bmp", "gif": "gif", "heic": "heic", "heif": "heic", "docx": "docx", "docm": "docx", "xlsx": "xlsx",
+    "xlsm": "xlsx", "pptx": "pptx", "pptm": "pptx", "odt": "odt", "ods": "ods", "odp": "odp", "doc": "ole", "xls": "ole",
+    "ppt": "ole", "rtf": "rtf", "html": "html", "htm": "html", "xhtml": "html", "eml": "e-mail", "zip": "zip",
 }  # fmt: skip
 MEDIA_TYPES = {
     "pdf": "application/pdf", "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff", "jpeg 2000": "image/jp2",
-    "webp": "image/webp", "bmp": "image/bmp", "gif": "image/gif",
+    "webp": "image/webp", "bmp": "image/bmp", "gif": "image/gif", "heic": "image/heic",
 }  # fmt: skip
 
 
@@ -44,7 +63,7 @@ def sniff(path: Path) -> str:
     Raises
     ------
     SourceError
-        If the file is empty or none of these.
+        If the file is empty, none of these, or a damaged ZIP file.
     """
     with path.open("rb") as file:
         head = file.read(1024)
@@ -52,8 +71,22 @@ def sniff(path: Path) -> str:
         raise SourceError("the file is empty; copy it again")
     for kind, begins in SIGNATURES.items():
         if begins.match(head) or (kind == "pdf" and b"%PDF-" in head):
+            return _packed(path) if kind == "zip" else kind
+    raise SourceError(f"the file is not a PDF, an image or an office file, whatever its name says; {READABLE} can be read")
+
+
+def _packed(path: Path) -> str:
+    """What a ZIP file is: an office file by its parts (ECMA-376-2; OpenDocument 1.3, part 2, 3.3), or just that."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            names = set(archive.namelist())
+            told = archive.read("mimetype")[:100].strip() if "mimetype" in names else b""
+    except Exception as error:
+        raise SourceError("the ZIP file is damaged; pack or copy it again") from error
+    for kind, mark in OFFICE.items():
+        if mark == told or mark in names:
             return kind
-    raise SourceError(f"the file is not a PDF or an image, whatever its name says; {READABLE} can be read")
+    return "zip"
 
 
 def naming_note(name: str, kind: str) -> str:

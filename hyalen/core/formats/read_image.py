@@ -1,4 +1,4 @@
-"""Images: JPEG, PNG, JPEG 2000, WebP, BMP, GIF and TIFF in all compressions of its library; several pages a file."""
+"""Images: JPEG, PNG, JPEG 2000, WebP, HEIC, BMP, GIF and TIFF in all compressions of its library; several pages a file."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ def read_image_page(path: Path, index: int, limits: Limits) -> SourcePage:
 
 def _opened(path: Path) -> Pillow.Image:
     try:
-        return Pillow.open(path, formats=("JPEG", "PNG", "TIFF", "JPEG2000", "WEBP", "BMP", "GIF"))
+        return Pillow.open(path, formats=("JPEG", "PNG", "TIFF", "JPEG2000", "WEBP", "HEIF", "BMP", "GIF"))
     except UnidentifiedImageError as error:
         raise SourceError(
             "the file is not a readable image; its header is damaged or cut short: copy or scan it again"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -49,9 +50,10 @@ def totals(table: Table) -> Iterator[Total]:
 
     A row of totals adds up the rows from the one before it, or from the head.
     """
-    rows: list[dict[int, Cell]] = [{} for _ in range(table.rows)]
+    by_row: defaultdict[int, dict[int, Cell]] = defaultdict(dict)
     for each in table.cells:
-        rows[each.row][each.column] = each
+        by_row[each.row][each.column] = each
+    rows = [by_row[r] for r in range(table.rows)]
     start = 0
     for r, row in enumerate(rows):
         first = row.get(0)

@@ -165,12 +165,12 @@
   <aside class="flex w-80 shrink-0 flex-col gap-4 overflow-auto">
     <div class="drop" class:over>
       <p class="m-0 text-lg font-bold">{over ? 'Let go to bring them in' : 'Drop files here'}</p>
-      <p class="text-quiet my-1">PDF and images (TIFF, JPEG, PNG, JPEG 2000, WebP, BMP, GIF); several at once. What they are is told from their content.</p>
+      <p class="text-quiet my-1">PDF, images, office files, HTML, e-mail, and ZIP files of these; several at once. What they are is told from their content.</p>
       <Button onclick={() => picker.click()}>Choose files</Button>
       <label class="text-quiet mt-3 block text-sm">Pages of each file, as 1-3, 7 (empty: all)
         <input class="only" bind:value={only} pattern="[0-9 ,–-]*" />
       </label>
-      <input bind:this={picker} id="files" type="file" multiple hidden accept=".pdf,.tif,.tiff,.jpg,.jpeg,.png,.jp2,.j2k,.jpx,.webp,.bmp,.gif"
+      <input bind:this={picker} id="files" type="file" multiple hidden accept=".pdf,.tif,.tiff,.jpg,.jpeg,.png,.jp2,.j2k,.jpx,.webp,.heic,.heif,.bmp,.gif,.docx,.docm,.doc,.odt,.rtf,.xlsx,.xls,.ods,.pptx,.ppt,.odp,.html,.htm,.eml,.zip"
         onchange={(e) => { void send(e.currentTarget.files); e.currentTarget.value = ''; }} />
       {#if sending}
         <div class="mt-3" role="status">
