@@ -72,7 +72,9 @@ def sniff(path: Path) -> str:
     for kind, begins in SIGNATURES.items():
         if begins.match(head) or (kind == "pdf" and b"%PDF-" in head):
             return _packed(path) if kind == "zip" else kind
-    raise SourceError(f"the file is not a PDF, an image or an office file, whatever its name says; {READABLE} can be read")
+    raise SourceError(
+        f"the file is not a PDF, an image or an office file, whatever its name says; {READABLE} can be read"
+    )
 
 
 def _packed(path: Path) -> str:
