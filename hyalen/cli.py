@@ -1,4 +1,4 @@
-"""The command line: `serve`, `batch` and `inspect`."""
+"""The command line: `serve`, `batch`, `watch` and `inspect`."""
 
 from __future__ import annotations
 
@@ -64,37 +64,50 @@ def _parser() -> argparse.ArgumentParser:
     batch = commands.add_parser("batch", help="clean, read and deliver files without a browser")
     batch.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     batch.add_argument("--out", type=Path, required=True, metavar="DIR")
-    batch.add_argument("--languages", default="eng", help="eng,fra,... or auto")
-    batch.add_argument("--set", metavar="NAME", help="formats and choices that are kept as a delivery set")
-    batch.add_argument("--data", type=Path, metavar="DIR", help="where the delivery sets are kept")
-    batch.add_argument("--formats", help=",".join(FORMATS))
-    batch.add_argument("--pages", default="", metavar="RANGE", help="of each input, for example 1-3,7")
-    batch.add_argument("--quality", type=Quality, choices=list(Quality), help="of pages' pictures in a PDF")
-    batch.add_argument("--tones", type=Tones, choices=list(Tones), help="of pages' pictures in a PDF")
-    batch.add_argument(
-        "--standard",
-        type=Standard,
-        choices=list(Standard),
-        help="pdf_1_7: PDF/A-2a, PDF/UA-1; pdf_2_0: PDF/A-4, PDF/UA-2",
-    )
-    batch.add_argument("--attach-source", action="store_true", help="put each input into its PDF")
+    _making(batch)
     batch.add_argument("--joined", metavar="TITLE", help="make one file of all inputs")
-    batch.add_argument("--password-file", type=Path, metavar="FILE", help="holds the password of encrypted inputs")
-    told = ", ".join(f"{{{token}}}" for token in TOKENS)
-    batch.add_argument("--name", type=_pattern, metavar="PATTERN", help=f"of files: {told}; a/b makes a folder")
-    batch.add_argument("--workers", type=_number(1, 1000), metavar="N")
     batch.add_argument("--recursive", action="store_true", help="take folders in named folders too")
     batch.add_argument("--replace", action="store_true", help="overwrite files in DIR")
-    batch.add_argument("--keep-running-heads", action="store_true", help="leave running heads in plain text")
-    batch.add_argument("--page-breaks", action="store_true", help="begin a DOCX's pages where they do on paper")
-    batch.add_argument("--one-sheet", action="store_true", help="put all tables of an XLSX beneath each other")
-    batch.add_argument("--join-tables", action="store_true", help="make a table that goes on over pages one")
     batch.set_defaults(run="batch")
+
+    watch = commands.add_parser("watch", help="read and deliver files as they come into a folder")
+    watch.add_argument("folder", type=Path, metavar="DIR")
+    watch.add_argument("--out", type=Path, metavar="DIR", help="where deliveries go; DIR/delivered if not told")
+    watch.add_argument("--settle", type=_number(0, 3600), default=3, metavar="SECONDS", help="without change: complete")
+    watch.add_argument("--once", action="store_true", help="end when no file is left")
+    _making(watch)
+    watch.set_defaults(run="watch", joined=None)
 
     inspect = commands.add_parser("inspect", help="tell what the pages are like, as JSON")
     inspect.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     inspect.set_defaults(run="inspect")
     return parser
+
+
+def _making(parser: argparse.ArgumentParser) -> None:
+    """What is told of reading and delivering."""
+    parser.add_argument("--languages", default="eng", help="eng,fra,... or auto")
+    parser.add_argument("--set", metavar="NAME", help="formats and choices that are kept as a delivery set")
+    parser.add_argument("--data", type=Path, metavar="DIR", help="where the delivery sets are kept")
+    parser.add_argument("--formats", help=",".join(FORMATS))
+    parser.add_argument("--pages", default="", metavar="RANGE", help="of each input, for example 1-3,7")
+    parser.add_argument("--quality", type=Quality, choices=list(Quality), help="of pages' pictures in a PDF")
+    parser.add_argument("--tones", type=Tones, choices=list(Tones), help="of pages' pictures in a PDF")
+    parser.add_argument(
+        "--standard",
+        type=Standard,
+        choices=list(Standard),
+        help="pdf_1_7: PDF/A-2a, PDF/UA-1; pdf_2_0: PDF/A-4, PDF/UA-2",
+    )
+    parser.add_argument("--attach-source", action="store_true", help="put each input into its PDF")
+    parser.add_argument("--password-file", type=Path, metavar="FILE", help="holds the password of encrypted inputs")
+    told = ", ".join(f"{{{token}}}" for token in TOKENS)
+    parser.add_argument("--name", type=_pattern, metavar="PATTERN", help=f"of files: {told}; a/b makes a folder")
+    parser.add_argument("--workers", type=_number(1, 1000), metavar="N")
+    parser.add_argument("--keep-running-heads", action="store_true", help="leave running heads in plain text")
+    parser.add_argument("--page-breaks", action="store_true", help="begin a DOCX's pages where they do on paper")
+    parser.add_argument("--one-sheet", action="store_true", help="put all tables of an XLSX beneath each other")
+    parser.add_argument("--join-tables", action="store_true", help="make a table that goes on over pages one")
 
 
 if __name__ == "__main__":
