@@ -34,7 +34,7 @@ def test_the_whole_job(page: Page, scan: Path, tmp_path: Path) -> None:
     bad.write_text("no PDF at all")
     begin(page, "Box 14", scan, bad)
     expect(page.get_by_label("Problems")).to_contain_text("letter.pdf")
-    expect(page.locator("tbody tr .count")).to_be_visible(timeout=WAIT)
+    expect(page.locator("[data-document] .count")).to_be_visible(timeout=WAIT)
     page.get_by_role("button", name="Inspection 1931.png", exact=True).click()
 
     # Proof: the first doubt is lifted off the page and corrected on its ink.
@@ -120,6 +120,36 @@ def test_pages_turn_by_key_and_the_ribbon_stays_short_at_500_pages(
     page.keyboard.press("End")
     expect(page.locator(".ribbon .page.here")).to_have_attribute("aria-label", re.compile("^Page 500"))
     assert page.locator(".ribbon .page").count() < 40
+    server.http.delete(f"/batches/{batch}")
+
+
+def test_two_hundred_files_are_dropped_found_and_put_in_order(page: Page, server: Server, tmp_path: Path) -> None:
+    batch = server.http.post("/batches", json={"name": "Two hundred", "languages": ["eng"]}).json()["id"]
+    server.http.put(f"/batches/{batch}/pause", json={"paused": True})
+    files = [tmp_path / f"letter {n}.png" for n in range(200)]
+    for path in files:
+        Pillow.new("L", (60, 80), 230).save(path)
+    files[7].write_text("no picture")
+    page.goto(f"{page.url.split('#')[0]}#/batch/{batch}/bring-in")
+    page.set_input_files("#files", [str(f) for f in files])
+    expect(page.get_by_text("199 documents")).to_be_visible(timeout=WAIT)
+    expect(page.get_by_label("Problems")).to_contain_text("letter 7.png")
+    rows = page.locator("[data-document]")
+    expect(rows.first).to_contain_text("letter 0.png")
+    assert rows.count() < 40  # only those in sight are drawn
+    page.get_by_label("Order").select_option("by name")
+    expect(rows.nth(2)).to_contain_text("letter 2.png")  # and not 10
+    page.get_by_label("Documents whose name has").fill("19")
+    expect(rows).to_have_count(12)  # 19, 119, 190 to 199
+    page.get_by_label("Documents whose name has").fill("lamp")
+    expect(page.get_by_text("No document is like that.")).to_be_visible()
+    page.get_by_label("Documents whose name has").fill("")
+    page.get_by_role("group", name="Documents that are").get_by_role("button", name="at work").click()
+    expect(page.get_by_role("list", name="Documents").get_by_role("listitem").first).to_have_attribute(
+        "aria-setsize", "199"
+    )
+    page.get_by_role("list", name="Documents").evaluate("box => box.scrollTo(0, box.scrollHeight)")
+    expect(rows.last).to_contain_text("letter 199.png")
     server.http.delete(f"/batches/{batch}")
 
 

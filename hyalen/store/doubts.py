@@ -141,6 +141,18 @@ class Doubts:
         )
         return {r["stage"]: r["n"] for r in rows}
 
+    def count_by_document(self, batch_id: int) -> dict[int, dict[str, int]]:
+        """How many a stage, of each of a batch's documents."""
+        rows = self.database.rows(
+            """SELECT document_id, stage, count(*) AS n FROM doubt
+               WHERE document_id IN (SELECT id FROM document WHERE batch_id = ?) AND shared > 0 GROUP BY 1, 2""",
+            batch_id,
+        )
+        found: dict[int, dict[str, int]] = {}
+        for r in rows:
+            found.setdefault(r["document_id"], {})[r["stage"]] = r["n"]
+        return found
+
     def left(self, document_id: int) -> Left:
         """The wrong words to be expected in a document."""
         return self._left("document_id = ?", document_id)

@@ -6,12 +6,13 @@ import json
 import sqlite3
 from collections.abc import Callable, Iterable
 from functools import lru_cache
+from itertools import groupby
 
 from hyalen.core.imaging.likeness import unlike
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.packing import LazyPages, unpacked
 from hyalen.store.database import Database
-from hyalen.store.records import NotFound, PageRecord, PageState
+from hyalen.store.records import Gist, NotFound, PageRecord, PageState
 
 MOST_UNLIKE = 46  # bits of 256 in which two scans of one page may differ; two pages differ in 70 and more
 PAGE = """id, document_id, position, source_index, original_blob, kind, width, height, dpi, dpi_reason, damage, stated_turn,
@@ -104,6 +105,25 @@ class Pages:
             document_id,
         )
         return [r["position"] for r in rows]
+
+    def gists(self, batch_id: int) -> dict[int, Gist]:
+        """What is known of the pages of each of a batch's documents."""
+        rows = self.database.rows(
+            f"""SELECT document_id, position, thumb_blob, kind, dpi, content IS NULL AS unread FROM page
+                WHERE document_id IN (SELECT id FROM document WHERE batch_id = ?) AND {LIVE} ORDER BY document_id, position""",
+            batch_id,
+        )
+        found: dict[int, Gist] = {}
+        for document, pages in groupby(rows, key=lambda row: int(row["document_id"])):
+            told = list(pages)
+            resolutions = [float(r["dpi"]) for r in told if r["dpi"]]
+            found[document] = Gist(
+                told[0]["thumb_blob"],
+                sorted({r["kind"] for r in told if r["kind"]}),
+                (min(resolutions), max(resolutions)) if resolutions else None,
+                [r["position"] for r in told if r["unread"]],
+            )
+        return found
 
     def contents(self, document_id: int, told: Callable[[PageContent], PageContent] = lambda page: page) -> LazyPages:
         """The contents of the pages that have some, fetched one by one, as `told` makes them."""

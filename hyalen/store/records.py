@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from hyalen.core.model.document import Abbreviation, BookmarkEntry, LabelRange, PageKind, Particulars, TextFrom
 from hyalen.core.model.geometry import Box
@@ -290,6 +291,15 @@ class TaskRecord:
             row, "id", "batch_id", "document_id", "page_id", "stage", "state", "attempts", "reason", "fingerprint"
         )
         return cls(**plain, settings=json.loads(row["settings"]))
+
+
+class Gist(NamedTuple):
+    """Of a document: the small picture of its first page, kinds of pages, lowest and highest dpi, pages without content."""
+
+    cover: str | None = None
+    kinds: Sequence[str] = ()
+    dpi: tuple[float, float] | None = None
+    unread: Sequence[int] = ()
 
 
 @dataclass(frozen=True, slots=True)

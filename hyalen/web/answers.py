@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import asdict
 
 from hyalen.core.formats.format import DeliveryOptions, Quality
@@ -11,7 +12,7 @@ from hyalen.core.structure.captions import captioned
 from hyalen.core.structure.labels import page_labels
 from hyalen.store.deliveries import Order
 from hyalen.store.outcome import Outcome
-from hyalen.store.records import ChangeRecord, DeliveryRecord, DoubtRecord, PageRecord, PageState, TaskRecord
+from hyalen.store.records import ChangeRecord, DeliveryRecord, DoubtRecord, Gist, PageRecord, PageState, TaskRecord
 from hyalen.store.store import Store
 from hyalen.web.schemas import (
     Batch,
@@ -41,6 +42,8 @@ def batch_of(given: Services, batch_id: int) -> Batch:
     batch, tasks = store.documents.batch(batch_id), store.tasks
     busy, failed = tasks.open_by_document(batch_id), tasks.failed(batch_id)
     left = store.doubts.left_in_batch(batch_id)
+    doubts, gists = store.doubts.count_by_document(batch_id), store.pages.gists(batch_id)
+    failures = Counter(f.task.document_id for f in failed)
     documents = [
         DocumentSummary(
             id=d.id,
@@ -52,12 +55,16 @@ def batch_of(given: Services, batch_id: int) -> Batch:
             pages=d.page_count,
             note=d.note,
             cautions=list(d.cautions),
-            doubts=store.doubts.count_document(d.id),
+            doubts=doubts.get(d.id, {}),
             busy=busy.get(d.id, 0),
-            failed=sum(f.task.document_id == d.id for f in failed),
-            unread=store.pages.unread(d.id) if not busy.get(d.id) else [],
+            failed=failures[d.id],
+            unread=list(gist.unread) if not busy.get(d.id) else [],
+            cover=gist.cover,
+            kinds=list(gist.kinds),
+            dpi=list(gist.dpi or ()),
         )
         for d in store.documents.of_batch(batch_id)
+        for gist in [gists.get(d.id, Gist())]
     ]
     return Batch(
         id=batch_id,

@@ -169,6 +169,9 @@ class DocumentSummary(BaseModel):
     busy: int
     failed: int
     unread: list[int]
+    cover: str | None
+    kinds: list[str]
+    dpi: list[float]
 
 
 class LeftInBatch(BaseModel):

@@ -1,11 +1,11 @@
 <script lang="ts">
   import { counted } from '../bench/words';
-  import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
   import { sized } from '../bench/sizes';
   import { about } from '../bench/about.svelte';
   import { Button, Modal, Progressbar } from 'flowbite-svelte';
+  import Ledger from '../parts/Ledger.svelte';
   import { api, Refused, upload, type Batch, type DocumentSummary } from '../api/client';
   
   let { batch }: { batch: Batch } = $props();
@@ -87,8 +87,6 @@
     void send(event.dataTransfer?.files);
   }
 
-  const total = (d: DocumentSummary) => Object.values(d.doubts).reduce((a, b) => a + b, 0);
-
   async function removeDocument() {
     const document = leaving;
     leaving = null;
@@ -132,35 +130,11 @@
         <Button size="sm" onclick={() => act(() => api.retryAll(batch.id))}>Go on</Button>
       </div>
     {/if}
-    <div class="min-h-0 flex-1 overflow-auto">
-      {#if batch.documents.length === 0}
-        <p class="text-quiet p-8 text-center">No documents yet. Drop files anywhere on this page.</p>
-      {:else}
-        <table class="w-full border-collapse text-left">
-          <thead class="text-quiet text-sm"><tr><th class="px-5 py-2 font-normal">Document</th><th class="font-normal">Pages</th><th class="font-normal">Language</th><th class="font-normal">State</th><th></th></tr></thead>
-          <tbody>
-            {#each batch.documents as d (d.id)}
-              <tr class="border-hair border-t">
-                <td class="px-5 py-2">
-                  <button class="plain font-bold hover:underline" onclick={() => void view.goDocument(d.id)}>{d.name}</button>
-                  {#if d.note}<span class="text-quiet block text-sm">{d.note}</span>{/if}
-                  {#each d.cautions as c (c)}<span class="text-lamp-700 block text-sm">{c}</span>{/each}
-                </td>
-                <td>{d.pages}</td>
-                <td>{d.language ? about.languageName(d.language) : d.languages.map((l) => about.languageName(l)).join(', ')}</td>
-                <td>
-                  {#if d.busy > 0}at work…
-                  {:else if d.failed > 0}<b>{d.failed} failed</b>
-                  {:else if total(d) > 0}<span class="count">{total(d)}</span> doubts
-                  {:else}<span class="text-primary-700 font-bold">ready</span>{/if}
-                </td>
-                <td class="pr-4 text-right"><Button size="xs" color="alternative" aria-label="Remove {d.name}" onclick={() => (leaving = d)}>Remove</Button></td>
-              </tr>
-            {/each}
-          </tbody>
-        </table>
-      {/if}
-    </div>
+    {#if batch.documents.length === 0}
+      <p class="text-quiet p-8 text-center">No documents yet. Drop files anywhere on this page.</p>
+    {:else}
+      <Ledger documents={batch.documents} onremove={(d) => (leaving = d)} />
+    {/if}
   </section>
   <aside class="flex w-80 shrink-0 flex-col gap-4 overflow-auto">
     <div class="drop" class:over>

@@ -1,0 +1,90 @@
+<script lang="ts">
+  import { Button } from 'flowbite-svelte';
+  import type { DocumentSummary } from '../api/client';
+  import { about } from '../bench/about.svelte';
+  import { remember, remembered } from '../bench/keys';
+  import { doubts, gist, ORDERS, sorted, standing, STANDINGS, type Order, type Standing } from '../bench/ledger';
+  import { view } from '../bench/view.svelte';
+
+  /** The documents of a batch, of which only those in sight are drawn: a thousand are as quick as seven. */
+  let { documents, onremove }: { documents: DocumentSummary[]; onremove: (d: DocumentSummary) => void } = $props();
+
+  const ROW = 84, BEYOND = 6;
+  let box = $state<HTMLDivElement>();
+  let high = $state(600);
+  let scroll = $state(0);
+  let wanted = $state('');
+  let only = $state<Standing | ''>('');
+  let order = $state<Order>((remembered('ledger.order', 'come') as Order) in ORDERS ? (remembered('ledger.order', 'come') as Order) : 'come');
+
+  const counts = $derived.by(() => {
+    const found: Record<Standing, number> = { 'at work': 0, failed: 0, 'not read': 0, doubts: 0, ready: 0 };
+    for (const d of documents) found[standing(d)]++;
+    return found;
+  });
+  const rows = $derived(sorted(documents, wanted, only, order));
+  const first = $derived(Math.max(0, Math.floor(scroll / ROW) - BEYOND));
+  const shown = $derived(rows.slice(first, Math.ceil((scroll + high) / ROW) + BEYOND));
+  const spoken = (d: DocumentSummary) => (d.language ? about.languageName(d.language) : d.languages.map((l) => about.languageName(l)).join(', '));
+
+  function choose(next: Standing | '') {
+    only = only === next ? '' : next;
+    box?.scrollTo({ top: 0 });
+  }
+</script>
+
+<div class="bar">
+  <input type="search" bind:value={wanted} placeholder="Part of a name" aria-label="Documents whose name has" oninput={() => box?.scrollTo({ top: 0 })} />
+  <div class="pills" role="group" aria-label="Documents that are">
+    {#each STANDINGS as each (each)}
+      {#if counts[each]}<button aria-pressed={only === each} onclick={() => choose(each)}>{each === 'doubts' ? 'with doubts' : each} <b>{counts[each]}</b></button>{/if}
+    {/each}
+  </div>
+  <label>Order <select bind:value={order} onchange={() => remember('ledger.order', order)}>
+    {#each Object.entries(ORDERS) as [key, name] (key)}<option value={key}>{name}</option>{/each}
+  </select></label>
+</div>
+<div bind:this={box} bind:clientHeight={high} class="box" onscroll={() => (scroll = box?.scrollTop ?? 0)} role="list" aria-label="Documents">
+  <div class="rail" role="presentation" style:height="{rows.length * ROW}px">
+    {#each shown as d, at (d.id)}
+      {@const now = standing(d)}
+      <div class="row" role="listitem" aria-setsize={rows.length} aria-posinset={first + at + 1} data-document={d.id} style:top="{(first + at) * ROW}px">
+        <span class="leaf">{#if d.cover}<img src="/api/blobs/{d.cover}" alt="" loading="lazy" />{/if}</span>
+        <span class="told">
+          <button class="plain font-bold hover:underline" onclick={() => void view.goDocument(d.id)}>{d.name}</button>
+          <span class="text-quiet line">{gist(d, spoken(d))}</span>
+          {#if d.cautions.length || d.note}
+            <span class="line" class:text-lamp-700={d.cautions.length} class:text-quiet={!d.cautions.length} title={[...d.cautions, d.note].filter(Boolean).join('; ')}>{[...d.cautions, d.note].filter(Boolean).join('; ')}</span>
+          {/if}
+        </span>
+        <span class="state">
+          {#if now === 'at work'}at work…
+          {:else if now === 'failed'}<b>{d.failed} failed</b>
+          {:else if now === 'not read'}{d.unread.length === d.pages ? 'not read' : `${d.unread.length} of ${d.pages} not read`}
+          {:else if now === 'doubts'}<span class="count">{doubts(d)}</span> doubts
+          {:else}<span class="text-primary-700 font-bold">ready</span>{/if}
+        </span>
+        <Button size="xs" color="alternative" aria-label="Remove {d.name}" onclick={() => onremove(d)}>Remove</Button>
+      </div>
+    {/each}
+  </div>
+  {#if !rows.length}<p class="text-quiet p-8 text-center">No document is like that.</p>{/if}
+</div>
+
+<style>
+  .bar { display: flex; gap: 14px; align-items: center; padding: 10px 20px; border-bottom: 1px solid var(--color-hair); flex-wrap: wrap; }
+  .bar input, .bar select { border: 1px solid #7b8a86; border-radius: 6px; background-color: #fff; color: var(--color-ink); padding: 4px 10px; font-size: 15px; }
+  .bar select { padding-right: 2rem; }
+  .pills { display: flex; gap: 6px; flex: 1; flex-wrap: wrap; }
+  .pills button { border: 1px solid #7b8a86; border-radius: 6px; background: #fff; color: var(--color-ink); padding: 3px 10px; }
+  .pills button[aria-pressed='true'] { background: var(--color-primary-800); border-color: var(--color-primary-800); color: var(--color-paper); }
+  .box { flex: 1; min-height: 0; overflow-y: auto; position: relative; }
+  .rail { position: relative; }
+  .row { position: absolute; left: 0; right: 0; height: 84px; display: flex; align-items: center; gap: 16px; padding: 0 20px; border-bottom: 1px solid var(--color-hair); contain: strict; }
+  .leaf { width: 52px; height: 68px; display: grid; place-content: center; background: #e4e9e7; border-radius: 3px; flex-shrink: 0; overflow: hidden; }
+  .leaf img { max-width: 52px; max-height: 68px; background: #fff; }
+  .told { flex: 1; min-width: 0; display: flex; flex-direction: column; align-items: flex-start; }
+  .told > * { max-width: 100%; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  .line { font-size: 14px; line-height: 19px; }
+  .state { width: 8.5em; flex-shrink: 0; }
+</style>
