@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 from collections.abc import Sequence
 from pathlib import Path
@@ -110,6 +111,19 @@ def test_columns_of_the_paper_are_columns_and_a_title_stands_across(tmp_path: Pa
     root = opened(tmp_path, data)
     across = root.find(".//s:style[@s:family='section']//s:columns", NAMES)
     assert across.get("{urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0}column-count") == "2"
+
+
+def test_figures_of_different_fractions_stand_with_their_points_beneath_each_other(tmp_path: Path) -> None:
+    rows = [["Day", "Oil", "Wicks"], ["Mon", "45.5", "1,200"], ["Tue", "9.25", "900"], ["Wed", "100", "1,000"]]
+    (tmp_path / "made.docx").write_bytes(written([ContentMaker().table(rows).page()]))
+    told = run("pdftotext", "-bbox", office(tmp_path / "made.docx", "pdf"), "-")
+    ends = {
+        w: (float(a), float(b)) for a, b, w in re.findall(r'xMin="([\d.]+)"[^>]*xMax="([\d.]+)"[^>]*>([\d.,]+)<', told)
+    }
+    digit = (ends["100"][1] - ends["100"][0]) / 3
+    points = [ends["45.5"][0] + 2 * digit, ends["9.25"][0] + digit, ends["100"][1]]
+    assert max(points) - min(points) < 1.5
+    assert abs(ends["1,200"][1] - ends["900"][1]) < 0.5  # what may part thousands is at the right
 
 
 def test_a_table_of_thousands_of_rows_is_written(tmp_path: Path) -> None:

@@ -172,4 +172,10 @@ class _Writer:
         body = self.docx.element.body
         if len(body) > 1 and body[-2].tag == qn("w:tbl"):  # two tables without a word between them would be one
             self.docx.add_paragraph().paragraph_format.space_after = Pt(0)
-        add_table(self.docx, node, self.room.wide, lambda paragraph, cell: self.text.text(paragraph, cell))
+        add_table(
+            self.docx,
+            node,
+            self.room.wide,
+            lambda paragraph, cell: self.text.text(paragraph, cell),
+            point=self.text.point,
+        )

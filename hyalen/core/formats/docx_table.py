@@ -2,24 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Sequence
 
 from docx.document import Document
-from docx.enum.text import WD_ALIGN_PARAGRAPH
+from docx.enum.text import WD_ALIGN_PARAGRAPH, WD_TAB_ALIGNMENT
 from docx.oxml import OxmlElement
-from docx.shared import Length
+from docx.shared import Inches, Length, Pt
 from docx.table import Table
 from docx.text.paragraph import Paragraph
 
+from hyalen.core.layout.aligned import is_number
 from hyalen.core.layout.cells import numeric_columns
+from hyalen.core.model.content import Cell
 from hyalen.core.structure.tree import Node, Tag
 
 MOST_ROWS, MOST_COLUMNS = 32_767, 63  # common practice, no source
+EDGES = Inches(0.16)  # of a cell's width that its text has not
+DIGIT = Pt(6)  # that a digit of the template's type takes
+THOUSANDS = 4  # a mark and as many digits as part thousands, which may be no fraction
+_FRACTION = re.compile(r"[.,]\d+$")
 LEAST = 0.05  # of the table's width, that a column has
 
 
-def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragraph, Node], None]) -> Table:
+def add_table(
+    docx: Document, node: Node, wide: Length, fill: Callable[[Paragraph, Node], None], point: str = ""
+) -> Table:
     """Put a table of a width at the document's end.
+
+    Parameters
+    ----------
+    point : str
+        The document's decimal mark: figures of different fractions stand with theirs beneath each other; "" to have
+        all figures at the right.
 
     Raises
     ------
@@ -37,6 +52,7 @@ def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragrap
     cells = [each.cell for row in node.children for each in row.children if each.cell is not None]
     figures = numeric_columns(cells, columns)
     widths = column_widths(node, wide)
+    points = {column: _fraction(cells, column, point) for column in figures} if point else {}
     for column, width in zip(table.columns, widths, strict=True):
         column.width = width
     places = table._cells  # asked for one by one they are all counted each time
@@ -51,7 +67,12 @@ def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragrap
         paragraph = place.paragraphs[0]
         fill(paragraph, each)
         if cell.column in figures and cell.column_span == 1 and not cell.header:
-            paragraph.alignment = WD_ALIGN_PARAGRAPH.RIGHT
+            fraction = points.get(cell.column, 0)
+            if fraction:  # a decimal tab takes effect in a cell without a tab before the text (17.3.1.37)
+                at = Length(widths[cell.column] - EDGES - fraction * DIGIT)
+                paragraph.paragraph_format.tab_stops.add_tab_stop(max(at, DIGIT), WD_TAB_ALIGNMENT.DECIMAL)
+            else:
+                paragraph.alignment = WD_ALIGN_PARAGRAPH.RIGHT
         if each.tag is Tag.TH:
             for run in paragraph.runs:
                 run.bold = True
@@ -62,6 +83,16 @@ def add_table(docx: Document, node: Node, wide: Length, fill: Callable[[Paragrap
             break
         row._tr.get_or_add_trPr().append(OxmlElement("w:tblHeader"))
     return table
+
+
+def _fraction(cells: Sequence[Cell], column: int, point: str) -> int:
+    """The most characters from the decimal mark on of a column whose figures have different ones; else 0."""
+    told = [c.text.strip() for c in cells if c.column == column and not c.header and is_number(c.text)]
+    marked = [m.group() for text in told if (m := _FRACTION.search(text))]
+    lengths = {len(m) for m in marked} | ({0} if len(marked) < len(told) else set())
+    if len(lengths) < 2 or {m[0] for m in marked} != {point} or any(len(m) == THOUSANDS for m in marked):
+        return 0
+    return max(lengths)
 
 
 def column_widths(node: Node, wide: Length) -> list[Length]:

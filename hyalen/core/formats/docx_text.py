@@ -17,7 +17,7 @@ from docx.text.run import Run as TextRun
 
 from hyalen.core.formats.docx_fields import add_field
 from hyalen.core.formats.docx_notes import Notes
-from hyalen.core.languages import is_right_to_left, language_tag
+from hyalen.core.languages import is_right_to_left, language_tag, number_signs
 from hyalen.core.model.content import Role
 from hyalen.core.model.found import Style
 from hyalen.core.structure.flow import Run, joined_runs
@@ -55,6 +55,7 @@ class TextWriter:
         self.referred: set[Place] = set()  # notes at the foot
         self.standing: set[Place] = set()  # notes that are paragraphs
         self._as_printed = as_printed
+        self.point = (number_signs(tree.language) or ("", ""))[0]  # the document's decimal mark
         self._styles: dict[str, str | None] = {}
         self._marks = 0
         self._captions = _caption_labels(tree)
@@ -79,6 +80,9 @@ class TextWriter:
         for old in run.findall(qn("w:lang")):
             run.remove(old)
         run.append(_lang(self._tree.language))  # w:lang of the default run properties (17.3.2.20)
+        settings: Any = self._docx.settings.element
+        for mark in settings.findall(qn("w:decimalSymbol")) if self.point else ():
+            mark.set(qn("w:val"), self.point)
         for name in (*(f"Heading {level}" for level in range(1, 7)), "Caption"):
             style: Any = self._docx.styles[name]
             style.font.color.rgb = RGBColor(0, 0, 0)
