@@ -26,6 +26,7 @@ from hyalen.core.model.content import Line, OwnText, PageContent, Region, Region
 from hyalen.core.model.document import TextFrom
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box
+from hyalen.core.model.tagged import TaggedBlock
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.askew import read_askew
 from hyalen.core.reading.cells import read_cells
@@ -47,6 +48,7 @@ from hyalen.core.reading.rest import (
     without_sideways,
 )
 from hyalen.core.reading.spelling import mended, settle_case
+from hyalen.core.reading.tagged import tagged_content
 from hyalen.core.structure.roles import assign_roles
 from hyalen.core.twice import read_twice
 
@@ -120,6 +122,7 @@ def read_own_content(
     blocks: Sequence[FoundBlock],
     choice: TextFrom = "",
     reader: Reader = ENGINE,
+    tagged: Sequence[TaggedBlock] = (),
 ) -> PageContent:
     """The content of a page that came with text: that text, unless it is not what the ink says.
 
@@ -135,6 +138,8 @@ def read_own_content(
         The page's own text, in pixels of `page`.
     choice : "file", "ink" or ""
         What the clerk wants; where it is left open, own text counts that agrees with its ink.
+    tagged : sequence of TaggedBlock
+        What the file says of its parts, which then stands above what they look like.
     """
     judged = judge_layer(grey(page), dpi, blocks, reader)
     taken = bool(blocks) and (choice == "file" or (choice == "" and not judged.is_bad))
@@ -144,6 +149,10 @@ def read_own_content(
     if languages == (AUTO,):
         languages = _languages_of(blocks, reader)
     named = [_in_languages(block, languages) for block in blocks]
+    if tagged:
+        content = tagged_content(page.shape[:2], dpi, languages, reader.languages(), tagged)
+        content = with_foreign_words(_as_stated(content, named), _looked_up(reader))
+        return content.model_copy(update={"own_text": told})
     panels = dark_panels(page, dpi)
     shown = panels_turned(page, panels, dpi)
     content = settled_content(shown, dpi, named, languages, gather(shown, dpi, panels))

@@ -19,6 +19,7 @@ from hyalen.core.formats.codecs import Decoded, decode, decode_scan, encode_bito
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.pdf_own_text import comments, laid, own_text
+from hyalen.core.formats.pdf_tags import laid_tags, tagged_blocks
 from hyalen.core.formats.read import read_source_page
 from hyalen.core.formats.source import Limits, SourceError, SourcePage, blamed
 from hyalen.core.imaging.clean import clean_page
@@ -26,6 +27,7 @@ from hyalen.core.imaging.orientation import FindTurn, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.document import PageKind, TextFrom
+from hyalen.core.model.tagged import TaggedBlock
 from hyalen.core.model.treatment import (
     Cleaned,
     Colours,
@@ -147,13 +149,16 @@ def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own,
     """What a page that came with text says; where that text cannot be had, what its ink says."""
     cv2.setNumThreads(1)
     hidden = own.kind != PageKind.BORN_DIGITAL
+    tagged: list[TaggedBlock] = []
     try:
+        if not hidden and choice != "ink":
+            tagged = laid_tags(tagged_blocks(Path(own.path), own.page, own.size) or [], cleaned)
         found = laid(own_text(Path(own.path), own.page, own.size, hidden), cleaned)
         noted = comments(Path(own.path), own.page)
     except SourceError:
         found, noted = [], []
     page = decode(image)
-    content = with_looks(page, read_own_content(page, cleaned.dpi, tuple(languages), found, choice))
+    content = with_looks(page, read_own_content(page, cleaned.dpi, tuple(languages), found, choice, tagged=tagged))
     return content.model_copy(update={"comments": tuple(noted)})
 
 

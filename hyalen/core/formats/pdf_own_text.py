@@ -51,7 +51,7 @@ _BROKEN = "\x02\ufffe\u00ad"  # how pdfium gives a hyphen at a line's end
 Edges = tuple[float, float, float, float]  # left, bottom, right, top in points
 
 
-class _Glyph(NamedTuple):
+class Glyph(NamedTuple):
     text: str
     box: tuple[float, float, float, float]  # left, top, right, bottom in pixels
     foot: tuple[float, float]  # of its origin
@@ -59,6 +59,7 @@ class _Glyph(NamedTuple):
     angle: float
     style: frozenset[Style]
     colour: str
+    content: int  # the marked content that it is in (ISO 32000-1, 14.7.4.2), -1 for none
 
 
 def own_text(path: Path, index: int, size: tuple[int, int], hidden: bool = False) -> list[FoundBlock]:
@@ -85,13 +86,13 @@ def own_text(path: Path, index: int, size: tuple[int, int], hidden: bool = False
         try:
             document.init_forms()
             page = document[index]
-            place = _placing(page, size, hidden)
-            glyphs = list(_glyphs(page, place, hidden))
-            links = list(_links(document, page, place))
+            place = placing(page, size, hidden)
+            glyphs = list(glyphs_of(page, place, hidden))
+            links = list(placed_links(document, page, place))
             fields = list(_fields(document, page, place))
         finally:
             document.close()
-    lines = [_linked(line, links) for run in _runs(glyphs) if (line := _line(run)) is not None]
+    lines = [linked(line, links) for run in runs_of(glyphs) if (line := line_of(run)) is not None]
     lines = _with_values(lines, [line for line in fields if not any(_holds(known, line) for known in lines)])
     return [FoundBlock(BlockKind.TEXT, line.box, (line,)) for line in lines]
 
@@ -101,9 +102,7 @@ def laid(blocks: Sequence[FoundBlock], cleaned: Cleaned) -> list[FoundBlock]:
     whole = Box(0, 0, cleaned.width, cleaned.height)
 
     def box(b: Box) -> Box:
-        points = cleaned.cleaned_points(np.array(b.polygon(), dtype=np.float64))
-        (left, top), (right, bottom) = points.min(axis=0), points.max(axis=0)
-        return Box(round(float(left)), round(float(top)), round(float(right)), round(float(bottom)))
+        return laid_box(b, cleaned)
 
     def line(of: FoundLine) -> FoundLine | None:
         words = tuple(w._replace(box=b) for w in of.words if whole.covers(b := box(w.box)))
@@ -120,6 +119,13 @@ def laid(blocks: Sequence[FoundBlock], cleaned: Cleaned) -> list[FoundBlock]:
         if lines:
             found.append(FoundBlock(block.kind, union(each.box for each in lines), lines))
     return found
+
+
+def laid_box(box: Box, cleaned: Cleaned) -> Box:
+    """A box of an original as it lies on the cleaned page."""
+    points = cleaned.cleaned_points(np.array(box.polygon(), dtype=np.float64))
+    (left, top), (right, bottom) = points.min(axis=0), points.max(axis=0)
+    return Box(round(float(left)), round(float(top)), round(float(right)), round(float(bottom)))
 
 
 def comments(path: Path, index: int) -> list[str]:
@@ -141,7 +147,7 @@ def comments(path: Path, index: int) -> list[str]:
             document.close()
 
 
-def _placing(page: pypdfium2.PdfPage, size: tuple[int, int], hidden: bool) -> Place:
+def placing(page: pypdfium2.PdfPage, size: tuple[int, int], hidden: bool) -> Place:
     """How the page's own space lies on its original."""
     width, height = size
 
@@ -175,7 +181,7 @@ def _only_image(page: pypdfium2.PdfPage) -> NDArray[np.float64] | None:
     return np.array([[left, bottom], [right, top]])
 
 
-def _glyphs(page: pypdfium2.PdfPage, place: Place, hidden: bool) -> Iterator[_Glyph | None]:
+def glyphs_of(page: pypdfium2.PdfPage, place: Place, hidden: bool) -> Iterator[Glyph | None]:
     """The glyphs in the order in which the file gives them; None where it parts words."""
     text = page.get_textpage()
     raw = text.raw
@@ -210,7 +216,7 @@ def _glyphs(page: pypdfium2.PdfPage, place: Place, hidden: bool) -> Iterator[_Gl
         low, high = np.minimum(corner, other), np.maximum(corner, other)
         reach = ahead - foot
         length = float(np.hypot(*reach))
-        yield _Glyph(
+        yield Glyph(
             letter,
             (float(low[0]), float(low[1]), float(high[0]), float(high[1])),
             (float(foot[0]), float(foot[1])),
@@ -218,6 +224,7 @@ def _glyphs(page: pypdfium2.PdfPage, place: Place, hidden: bool) -> Iterator[_Gl
             float(np.arctan2(reach[1], reach[0])) if length else 0.0,
             _style(raw, i, styles),
             _colour(raw, i),
+            int(pdfium.FPDFPageObj_GetMarkedContentID(shown)) if shown else -1,
         )
 
 
@@ -261,7 +268,7 @@ def _colour(raw: Any, index: int) -> str:
     return "".join(f"{level:02x}" for level in levels)
 
 
-def _runs(glyphs: list[_Glyph | None]) -> Iterator[list[list[_Glyph]]]:
+def runs_of(glyphs: list[Glyph | None]) -> Iterator[list[list[Glyph]]]:
     """Lines of words: glyphs that follow each other on one level, no wider apart than words are."""
     for row in _rows(glyphs):
         letters = [g for g in row if g is not None and script_of(g.text[0])]
@@ -271,10 +278,10 @@ def _runs(glyphs: list[_Glyph | None]) -> Iterator[list[list[_Glyph]]]:
             yield from _forward_runs(row)
 
 
-def _rows(glyphs: list[_Glyph | None]) -> Iterator[list[_Glyph | None]]:
+def _rows(glyphs: list[Glyph | None]) -> Iterator[list[Glyph | None]]:
     """Glyphs that follow each other on one level, however far apart."""
-    row: list[_Glyph | None] = []
-    last: _Glyph | None = None
+    row: list[Glyph | None] = []
+    last: Glyph | None = None
     for glyph in glyphs:
         if glyph is not None and last is not None and not _is_level(last, glyph):
             yield row
@@ -284,17 +291,17 @@ def _rows(glyphs: list[_Glyph | None]) -> Iterator[list[_Glyph | None]]:
     yield row
 
 
-def _is_backwards(glyph: _Glyph) -> bool:
+def _is_backwards(glyph: Glyph) -> bool:
     return script_of(glyph.text[0]) in ("ARABIC", "HEBREW")
 
 
-def _backwards_runs(row: list[_Glyph]) -> Iterator[list[list[_Glyph]]]:
+def _backwards_runs(row: list[Glyph]) -> Iterator[list[list[Glyph]]]:
     """Lines of words of a right-to-left script, by where they stand: some files give their letters as they are seen.
 
     Numbers and Latin within run from left to right (UAX #9).
     """
     ordered = sorted(row, key=lambda g: -(g.box[0] + g.box[2]))
-    lines: list[list[list[_Glyph]]] = [[]]
+    lines: list[list[list[Glyph]]] = [[]]
     last = None
     for glyph in (g for g in ordered if not g.text.isspace()):  # where a space stands, such files do not say
         gap = _gap(last, glyph) if last is not None else 0.0
@@ -309,13 +316,13 @@ def _backwards_runs(row: list[_Glyph]) -> Iterator[list[list[_Glyph]]]:
         yield [w for _, group in groupby(words, key=lambda w: any(_is_backwards(g) for g in w)) for w in _run_of(group)]
 
 
-def _run_of(words: Iterable[list[_Glyph]]) -> list[list[_Glyph]]:
+def _run_of(words: Iterable[list[Glyph]]) -> list[list[Glyph]]:
     """Words of one direction, of which those that run forward stand the other way round."""
     run = list(words)
     return run if any(_is_backwards(g) for g in run[0]) else run[::-1]
 
 
-def _with_numbers_forward(word: list[_Glyph]) -> list[_Glyph]:
+def _with_numbers_forward(word: list[Glyph]) -> list[Glyph]:
     return [
         g
         for forward, group in groupby(word, key=lambda g: g.text[0].isdigit() or script_of(g.text[0]) == "LATIN")
@@ -323,8 +330,8 @@ def _with_numbers_forward(word: list[_Glyph]) -> list[_Glyph]:
     ]
 
 
-def _forward_runs(glyphs: list[_Glyph | None]) -> Iterator[list[list[_Glyph]]]:
-    line: list[list[_Glyph]] = []
+def _forward_runs(glyphs: list[Glyph | None]) -> Iterator[list[list[Glyph]]]:
+    line: list[list[Glyph]] = []
     parted = False
     for glyph in glyphs:
         if glyph is None or glyph.text.isspace():
@@ -343,11 +350,11 @@ def _forward_runs(glyphs: list[_Glyph | None]) -> Iterator[list[list[_Glyph]]]:
         yield line
 
 
-def _goes_on(last: _Glyph, glyph: _Glyph) -> bool:
+def _goes_on(last: Glyph, glyph: Glyph) -> bool:
     return _is_level(last, glyph) and _gap(last, glyph) < COLUMN_GAP * max(last.size, glyph.size)
 
 
-def _is_level(last: _Glyph, glyph: _Glyph) -> bool:
+def _is_level(last: Glyph, glyph: Glyph) -> bool:
     if abs(last.angle - glyph.angle) > 0.1:
         return False
     cos, sin = np.cos(glyph.angle), np.sin(glyph.angle)
@@ -355,7 +362,7 @@ def _is_level(last: _Glyph, glyph: _Glyph) -> bool:
     return bool(abs(-sin * dx + cos * dy) <= SAME_LEVEL * max(last.size, glyph.size))
 
 
-def _gap(last: _Glyph, glyph: _Glyph) -> float:
+def _gap(last: Glyph, glyph: Glyph) -> float:
     """White between two glyphs along their line, whichever of them stands first."""
     if abs(glyph.angle) > LEAST_TURN:
         top, bottom = (last, glyph) if last.box[1] <= glyph.box[1] else (glyph, last)
@@ -364,7 +371,7 @@ def _gap(last: _Glyph, glyph: _Glyph) -> float:
     return right.box[0] - left.box[2]
 
 
-def _line(words: list[list[_Glyph]]) -> FoundLine | None:
+def line_of(words: list[list[Glyph]]) -> FoundLine | None:
     found = []
     for word in words:
         text = fit("".join(g.text for g in word))
@@ -394,7 +401,7 @@ def _line(words: list[list[_Glyph]]) -> FoundLine | None:
     return FoundLine(tuple(found), box, (ends[0], ends[1]), LINE_HEIGHT * size)
 
 
-def _whole(word: list[_Glyph]) -> Box:
+def _whole(word: list[Glyph]) -> Box:
     left, top = min(g.box[0] for g in word), min(g.box[1] for g in word)
     right, bottom = max(g.box[2] for g in word), max(g.box[3] for g in word)
     return Box(int(np.floor(left)), int(np.floor(top)), int(np.ceil(right)), int(np.ceil(bottom)))
@@ -403,7 +410,7 @@ def _whole(word: list[_Glyph]) -> Box:
 # Links and form fields
 
 
-class _Link(NamedTuple):
+class PlacedLink(NamedTuple):
     box: Box
     address: str
 
@@ -427,15 +434,15 @@ def links_of(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage) -> Iterat
             yield (left, bottom, right, top), address
 
 
-def _links(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage, place: Place) -> Iterator[_Link]:
+def placed_links(document: pypdfium2.PdfDocument, page: pypdfium2.PdfPage, place: Place) -> Iterator[PlacedLink]:
     """The same in pixels."""
     for (x0, y0, x1, y1), address in links_of(document, page):
         ends = place(np.array([[x0, y0], [x1, y1]]))
         (left, top), (right, bottom) = ends.min(axis=0), ends.max(axis=0)
-        yield _Link(Box(round(left), round(top), round(right), round(bottom)), address)
+        yield PlacedLink(Box(round(left), round(top), round(right), round(bottom)), address)
 
 
-def _linked(line: FoundLine, links: Sequence[_Link]) -> FoundLine:
+def linked(line: FoundLine, links: Sequence[PlacedLink]) -> FoundLine:
     if not links:
         return line
     words = []

@@ -25,7 +25,7 @@ from hyalen.core.imaging.resolution import settle_resolution
 from hyalen.core.model.document import PageKind
 
 RENDER_DPI = 300.0
-LEAST_TEXT = 10  # letters and digits that make a page born digital; a scanner's stamp has fewer
+LEAST_TEXT = 10  # letters and digits that make a page with images born digital; a scanner's stamp has fewer
 INVISIBLE = 3  # text rendering mode, ISO 32000-1, 9.3.6
 MOST_OBJECTS = 50_000  # of a page that are counted
 COVERING = 0.9  # of the page, under an image that hides what was drawn before it
@@ -174,11 +174,12 @@ def read_pdf_page(path: Path, index: int, limits: Limits) -> SourcePage:
             raise SourceError("the page draws a form within itself, without end; print it anew")
         page = document[index]
         make = page_make(page)
-        kind = PageKind.BORN_DIGITAL if make.characters >= LEAST_TEXT else PageKind.SCANNED
+        least = LEAST_TEXT if make.images else 1
+        kind = PageKind.BORN_DIGITAL if make.characters >= least else PageKind.SCANNED
         own = None
         if kind is PageKind.SCANNED and len(make.images) == 1 and make.marks == 0:
             own = _own_image(pdf, source, make.images[0], page, limits)
-        has_text = make.characters + make.hidden >= LEAST_TEXT
+        has_text = make.characters + make.hidden >= least
         if isinstance(own, SourcePage):
             return replace(own, own_text=has_text)
         return replace(_rendered(page, kind, limits, own or _broken(pdf, source, make)), own_text=has_text)
