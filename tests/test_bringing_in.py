@@ -18,6 +18,7 @@ import pytest
 from docx import Document
 from docx.opc.constants import RELATIONSHIP_TYPE
 from PIL import Image as Pillow
+from PIL import ImageFile
 from pptx import Presentation
 
 from hyalen.core.formats.containers import page_of, unpack
@@ -116,10 +117,26 @@ def test_a_message_and_what_is_attached_are_documents(take: Take, store: Store, 
     whole = zipped(tmp_path / "mail.zip", {"letter.eml": message().as_bytes()})
     for path in (tmp_path / "letter.eml", whole):
         taken = take(path)
-        assert [t.name for t in taken] == ["Lamps & <oil>.html", "scan 9.png"] and all(t.document for t in taken)
-    document = store.documents.document(take(tmp_path / "letter.eml")[0].document or 0)
+        assert [t.name for t in taken] == ["letter.eml", "scan 9.png"] and all(t.document for t in taken)
+    document = store.documents.document(taken[0].document or 0)
+    assert b"From: keeper@example.org" in store.blobs.get(document.came)
     text = run("pdftotext", store.blobs.path(document.source_blob), "-")
     assert "From: keeper@example.org" in text and "the lamp is lit." in text and "Attached: scan 9.png" in text
+
+
+def test_pictures_within_a_message_are_not_lost(take: Take, tmp_path: Path) -> None:
+    told = EmailMessage()
+    told["Subject"] = "Pictures"
+    told.set_content("Dear Board")
+    told.add_alternative('<p>Dear Board <img src="cid:one"></p>', subtype="html")
+    told.get_payload()[1].add_related(png(), "image", "png", cid="<one>")  # type: ignore[index, union-attr]
+    inner = EmailMessage()
+    inner["Subject"] = "Forwarded"
+    inner.set_content("The oil is low.")
+    told.add_attachment(inner)
+    (tmp_path / "m.eml").write_bytes(told.as_bytes())
+    taken = take(tmp_path / "m.eml")
+    assert [t.name for t in taken] == ["m.eml", "image 1", "message 2"] and all(t.document for t in taken)
 
 
 def test_a_message_runs_nothing_and_a_strange_encoding_is_read(tmp_path: Path) -> None:
@@ -162,16 +179,26 @@ def test_what_holds_too_much_is_refused(take: Take, tmp_path: Path) -> None:
     assert "holds no files" in taken.reason
 
 
-def test_an_encrypted_or_damaged_file_within_a_zip_is_named_and_the_rest_goes_on(take: Take, tmp_path: Path) -> None:
+def test_an_encrypted_zip_asks_for_its_password(take: Take, tmp_path: Path) -> None:
     path = zipped(tmp_path / "box.zip", {"a.png": png(), "b.png": png()})
     data = bytearray(path.read_bytes())
     for mark, at in ((b"PK\x03\x04", 6), (b"PK\x01\x02", 8)):  # the flag of encryption (APPNOTE 4.4.4), of the first
         place = data.index(mark) + at
         data[place : place + 2] = struct.pack("<H", 1)
     path.write_bytes(data)
+    (taken,) = take(path)
+    assert taken.locked and "opens with its password" in taken.reason
+    (taken,) = take(path, password="wrong")
+    assert taken.locked and "not its password" in taken.reason
+
+
+def test_a_damaged_file_within_a_zip_is_named_and_the_rest_goes_on(take: Take, tmp_path: Path) -> None:
+    path = zipped(tmp_path / "box.zip", {"a.png": png(), "b.png": png()})
+    data = bytearray(path.read_bytes())
+    data[data.index(b"IDAT")] ^= 0xFF  # its checksum (APPNOTE 4.4.7) tells
+    path.write_bytes(data)
     taken = take(path)
     assert [(t.name, t.document is None) for t in taken] == [("a.png in box.zip", True), ("b.png", False)]
-    assert "encrypted" in taken[0].reason
     path.write_bytes(zipped(path, {"a.png": png()}).read_bytes()[:-30])
     assert "damaged" in take(path)[0].reason
 
@@ -194,6 +221,8 @@ def test_office_files_come_in_as_tagged_pdf(kind: str, take: Take, store: Store,
     (taken,) = take(path)
     document = store.documents.document(taken.document or 0)
     assert document.source_name == f"given.{kind}" and "laid out anew" in document.cautions[0] and not document.note
+    assert store.blobs.get(document.came) == path.read_bytes()  # kept bit for bit
+    assert take(path)[0].document and store.documents.document(document.id + 1).note == f"the same file as given.{kind}"
     made = store.blobs.path(document.source_blob)
     assert "Torgrunn" in run("pdftotext", made, "-") and count_pages(made, Limits()) == 1
 
@@ -268,6 +297,12 @@ def test_files_within_are_written_nowhere_else(tmp_path: Path) -> None:
     assert sorted(h.name for h in held) == ["abs.png", "b.png", "up.png"]
     assert all(h.path is not None and h.path.parent == into for h in held)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["a.zip", "into"]
+
+
+def test_damage_of_a_picture_is_told_after_a_page_was_set() -> None:
+    """WeasyPrint has Pillow read over damage, everywhere."""
+    pdf_of("<html lang=en><title>x</title><p>x</html>")
+    assert not ImageFile.LOAD_TRUNCATED_IMAGES
 
 
 def test_a_page_as_bytes_is_read_in_the_encoding_it_states(tmp_path: Path) -> None:

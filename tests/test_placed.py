@@ -92,6 +92,20 @@ def test_it_is_made_of_real_paragraphs_and_anchored_pictures() -> None:
     assert columns == [1, 2, 1]
 
 
+def test_each_list_counts_by_itself_over_many_pages() -> None:
+    page = (
+        ContentMaker()
+        .add(Role.LIST_ITEM, "1. Four panes")
+        .add(Role.LIST_ITEM, "2. Two rails")
+        .add(Role.PARAGRAPH, "The end of it.")
+    )
+    docx = Document(io.BytesIO(written([page.page()] * 12)))
+    numbers = [
+        p._p.xpath("./w:pPr/w:numPr/w:numId/@w:val")[0] for p in docx.paragraphs if p._p.xpath("./w:pPr/w:numPr")
+    ]
+    assert len(numbers) == 24 and len(set(numbers)) == 12 and numbers[::2] == numbers[1::2]
+
+
 def test_running_heads_stay_out_of_the_text() -> None:
     page = ContentMaker().at(240, 100).add(Role.RUNNING_HEAD, "The Inspector").add(Role.PARAGRAPH, told_lines(3)).page()
     docx = Document(io.BytesIO(written([page, page])))

@@ -14,6 +14,7 @@ from docx.oxml import OxmlElement
 from PIL import Image as Pillow
 
 from hyalen import cli
+from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.formats.pdf_tags import tagged_blocks
 from hyalen.core.formats.printed import pdf_of
 from hyalen.core.formats.read import read_source_page
@@ -22,7 +23,9 @@ from hyalen.core.model.content import RegionKind, Role
 from hyalen.core.model.document import DocumentContent, PageKind
 from hyalen.core.model.tagged import TaggedBlock
 from hyalen.core.reading.tagged import REASON, tagged_content
+from hyalen.work.jobs import Own, read_own
 from tests.conftest import Judge
+from tests.helpers import cleaned
 from tests.test_formats import run
 
 SIZE = (2480, 3508)
@@ -91,7 +94,7 @@ def test_the_tags_of_a_page_are_read_in_their_order(page: Path) -> None:
 
 def test_they_become_regions_that_stay(page: Path) -> None:
     content = tagged_content((3508, 2480), 300.0, ("eng",), ("eng", "fra"), told(page))
-    assert all(r.drawn and r.reason == REASON for r in content.regions)
+    assert all(r.tagged and not r.drawn and r.reason == REASON for r in content.regions)
     assert {r.language for r in content.regions} == {"eng", "fra"}
     table = next(r.table for r in content.regions if r.table)
     assert (table.rows, table.columns) == (3, 3)
@@ -172,6 +175,30 @@ def test_a_tree_that_bites_its_own_tail_comes_to_an_end(page: Path, tmp_path: Pa
         top.K.append(top)
         pdf.save(tmp_path / "tail.pdf")
     assert len(told(tmp_path / "tail.pdf")) == len(told(page))
+
+
+def test_a_page_of_letters_as_outlines_is_read_from_its_ink(tmp_path: Path) -> None:
+    pdf = pikepdf.new()
+    pdf.add_blank_page()
+    font = pdf.make_indirect(pikepdf.Dictionary(Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name.Helvetica))  # fmt: skip
+    pdf.pages[0].Resources = pikepdf.Dictionary(Font=pikepdf.Dictionary(F1=font))
+    outlines = b"".join(b"%d %d 5 8 re f\n" % (20 + 9 * (n % 40), 700 - 14 * (n // 40)) for n in range(200))
+    pdf.pages[0].Contents = pdf.make_stream(outlines + b"BT /F1 9 Tf 300 20 Td (12) Tj ET")
+    pdf.save(tmp_path / "outlines.pdf")
+    assert read_source_page(tmp_path / "outlines.pdf", 0, Limits()).kind is PageKind.SCANNED
+
+
+def test_tags_that_cannot_be_read_cost_nothing_of_the_text(page: Path) -> None:
+    with pikepdf.open(page, allow_overwriting_input=True) as pdf:
+        body = pdf.Root.StructTreeRoot.K
+        (body[0] if isinstance(body, pikepdf.Array) else body).K[0].A = pikepdf.Dictionary(RowSpan=pikepdf.Name.Many)
+        pdf.save(page)
+    found = read_source_page(page, 0, Limits())
+    how = cleaned(width=found.width, height=found.height, dpi=found.dpi)
+    image = encode_jpeg(np.full((found.height, found.width), 255, np.uint8))
+    own = Own(str(page), 0, (found.width, found.height), PageKind.BORN_DIGITAL)
+    content = read_own(image, how, ["eng"], own, "file")
+    assert "The keeper lit the lamp of Torgrunn." in " ".join(r.text.replace("\n", " ") for r in content.regions)
 
 
 def test_a_page_with_few_letters_and_no_picture_is_born_digital(tmp_path: Path) -> None:

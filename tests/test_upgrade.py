@@ -231,7 +231,16 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     for table, *columns in (
         ("page", "proofed", "expected", "variance", "chances"),
         ("doubt", "place", "alike", "mend", "of_document"),
-        ("document", "labels", "particulars", "abbreviations", "bookmarks", "first_particulars", "cautions"),
+        (
+            "document",
+            "labels",
+            "particulars",
+            "abbreviations",
+            "bookmarks",
+            "first_particulars",
+            "cautions",
+            "came_blob",
+        ),
         ("batch", "particulars", "paused"),
     ):
         for column in columns:

@@ -65,6 +65,25 @@ def test_of_one_name_there_may_be_many(tmp_path: Path) -> None:
     assert watched.claim(tmp_path / "gone.pdf") is None
 
 
+def test_a_file_that_cannot_be_taken_is_told_once_and_stays(
+    tmp_path: Path, small_scan: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    real = Path.rename
+
+    def rename(self: Path, target: Path) -> Path:
+        if self.name == "mine.png":
+            raise PermissionError(1, "Operation not permitted")
+        return real(self, target)
+
+    monkeypatch.setattr(Path, "rename", rename)
+    shutil.copy(small_scan, tmp_path / "mine.png")
+    shutil.copy(small_scan, tmp_path / "scan.png")
+    assert cli.main(["watch", str(tmp_path), "--formats", "txt", "--settle", "0", "--once", "--workers", "1"]) == 3
+    said = capsys.readouterr().err
+    assert said.count("mine.png: it cannot be taken (Operation not permitted)") == 1
+    assert names(tmp_path) == ["mine.png"] and names(tmp_path / "delivered") == ["scan.txt"]
+
+
 def test_long_names_are_kept(tmp_path: Path) -> None:
     watched = Watched(tmp_path, tmp_path / "out", 0.0)
     path = tmp_path / ("ö" * 125 + ".pdf")  # 254 bytes

@@ -9,7 +9,7 @@ import sqlite3
 import sys
 import tempfile
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from tqdm import tqdm
@@ -171,12 +171,17 @@ def _await(foreman: Foreman, finished: threading.Event) -> None:
         finished.clear()
 
 
+def failures(store: Store, batch_id: int) -> Iterator[tuple[int, str]]:
+    """What went wrong with pages and deliveries, each with its document."""
+    for each in store.tasks.failed(batch_id):
+        where = "delivery" if each.page is None else f"page {each.page + 1}"
+        yield each.task.document_id, f"{each.source_name}, {where}: {each.task.reason}"
+
+
 def _hand_out(store: Store, batch_id: int, out: Path, replace: bool) -> int:
     """Copy the deliveries into `out`, say what was made, and name what failed."""
     failed = [f"{p.file}: {p.reason}" for p in store.documents.problems(batch_id)]
-    for each in store.tasks.failed(batch_id):
-        where = "delivery" if each.page is None else f"page {each.page + 1}"
-        failed.append(f"{each.source_name}, {where}: {each.task.reason}")
+    failed += [reason for _, reason in failures(store, batch_id)]
     deliveries = store.deliveries.of_batch(batch_id)
     written: dict[int, Path] = {}
     for document in store.documents.of_batch(batch_id):

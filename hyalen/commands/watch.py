@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from hyalen.commands import SOME_FAILED, UsageError
-from hyalen.commands.batch import PREFIX, clear_stray, parse_languages, parse_order, read_password
+from hyalen.commands.batch import PREFIX, clear_stray, failures, parse_languages, parse_order, read_password
 from hyalen.commands.usage import told_limits, writable
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.names import shown
@@ -27,6 +27,7 @@ from hyalen.work.watched import Made, Watched
 from hyalen.work.workers import default_workers
 
 LOOK = 1.0  # seconds between two looks at the folder
+FOLDER = "/"  # among refused names, which no file has
 HELD = ".hyalen"  # where it says that it is watched
 AT_ONCE = 16  # files that are worked on together
 
@@ -75,31 +76,50 @@ def _watch(
     foreman.listen(lambda _: woken.set())
     foreman.start()
     code = 0
+    refused: set[str] = set()
     try:
         waiting = watched.resume()
         while True:
-            room = AT_ONCE - len(waiting)
-            for path in watched.complete():
-                if room < 1:
-                    break
-                if (claimed := watched.claim(path)) is not None:
-                    waiting.append(claimed)
-                    room -= 1
+            waiting += _claimed(watched, AT_ONCE - len(waiting), refused)
             if waiting:
                 code = max(code, _work_off(watched, store, foreman, waiting, languages, password, told.pages, woken))
                 waiting = []
-            elif told.once and not watched.waiting:
-                return code
+            elif told.once and watched.waiting <= len(refused):
+                return SOME_FAILED if refused else code
             else:
                 time.sleep(LOOK)
     except (OSError, sqlite3.Error) as error:
-        if not is_full(error):
-            raise
-        raise UsageError(
-            "there is no space left; make room and begin again: what was in hand is worked on then"
-        ) from error
+        why = "there is no space left; make room" if is_full(error) else f"{error}; mend it"
+        raise UsageError(f"{why} and begin again: what was in hand is worked on then") from error
     finally:
         foreman.stop()
+
+
+def _claimed(watched: Watched, most: int, refused: set[str]) -> list[Path]:
+    """Files that are complete, taken in hand; one that cannot be is told once and stays where it is."""
+    found: list[Path] = []
+    try:
+        complete = list(watched.complete())
+    except OSError as error:  # a network folder that comes and goes
+        if FOLDER not in refused:
+            print(f"failed: the folder cannot be read ({error.strerror}); waiting for it", file=sys.stderr, flush=True)
+        refused.add(FOLDER)
+        return found
+    refused.discard(FOLDER)
+    for path in complete:
+        if len(found) >= most:
+            break
+        try:
+            claimed = watched.claim(path)
+        except OSError as error:
+            if path.name not in refused:
+                print(f"failed: {shown(path.name)}: it cannot be taken ({error.strerror})", file=sys.stderr, flush=True)
+            refused.add(path.name)
+            continue
+        refused.discard(path.name)
+        if claimed is not None:
+            found.append(claimed)
+    return found
 
 
 def _work_off(
@@ -139,14 +159,11 @@ def _work_off(
             code = SOME_FAILED
             print(f"failed: {reason}".replace("\n", "\nfailed: "), file=sys.stderr, flush=True)
     store.delete_batch(batch)
+    store.tidy()
     return code
 
 
 def _reasons(store: Store, batch: int, taken: Iterable[Taken], documents: Sequence[int]) -> list[str]:
     """What went wrong with a file, and with pages of it."""
     found = [f"{t.name}: {t.reason}" for t in taken if t.document is None]
-    for each in store.tasks.failed(batch):
-        if each.task.document_id in documents:
-            where = "delivery" if each.page is None else f"page {each.page + 1}"
-            found.append(f"{each.source_name}, {where}: {each.task.reason}")
-    return found
+    return found + [reason for document, reason in failures(store, batch) if document in documents]

@@ -152,7 +152,7 @@ def read_own_content(
     if tagged:
         content = tagged_content(page.shape[:2], dpi, languages, reader.languages(), tagged)
         content = with_foreign_words(_as_stated(content, named), _looked_up(reader))
-        return content.model_copy(update={"own_text": told})
+        return content.model_copy(update={"own_text": told, "unread": _unread(grey(page), content)})
     panels = dark_panels(page, dpi)
     shown = panels_turned(page, panels, dpi)
     content = settled_content(shown, dpi, named, languages, gather(shown, dpi, panels))

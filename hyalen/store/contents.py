@@ -202,7 +202,7 @@ class Contents:
         for row, page in zip(rows, facts, strict=True):
             roles = _roles(row)
             for mark in page.marks:
-                level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
+                level = (mark.role if mark.stays else roles.get(mark.region_id, mark.role)).heading_level
                 if level is not None:
                     found.append((int(row["id"]), mark, level))
         return found
@@ -259,7 +259,7 @@ def _headings(rows: Sequence[sqlite3.Row], facts: Sequence[PageFacts]) -> tuple[
     for at, (row, page) in enumerate(zip(rows, facts, strict=True)):
         roles = _roles(row)
         for mark in page.marks:
-            level = (mark.role if mark.drawn else roles.get(mark.region_id, mark.role)).heading_level
+            level = (mark.role if mark.stays else roles.get(mark.region_id, mark.role)).heading_level
             if level is not None:
                 first = first or mark.text
                 headings.append(Heading(page=at, region_id=mark.region_id, level=level))

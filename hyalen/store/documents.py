@@ -15,7 +15,7 @@ from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFo
 from hyalen.store.tasks import Tasks
 
 BATCH = "id, name, languages, created, particulars, paused"
-DOCUMENT = """labels, particulars, abbreviations, bookmarks, id, batch_id, source_name, source_blob, stem, position, title, language, found_language, languages,
+DOCUMENT = """labels, particulars, abbreviations, bookmarks, id, batch_id, source_name, source_blob, came_blob, stem, position, title, language, found_language, languages,
   first_languages, page_count, settled, duplex, note, cautions, revision"""
 
 
@@ -85,8 +85,12 @@ class Documents:
         pages: int | Sequence[int],
         note: str = "",
         cautions: Sequence[str] = (),
+        came_blob: str | None = None,
     ) -> int:
-        """A document with its pages, and a task for each; `pages` is how many the file has, or which of them count."""
+        """A document with its pages, and a task for each; `pages` is how many the file has, or which of them count.
+
+        `came_blob` is what came in, where the source was made from it.
+        """
         indices = range(pages) if isinstance(pages, int) else pages
         batch = self.batch(batch_id)
         stem, languages = delivery_stem(source_name), json.dumps(batch.languages)
@@ -94,12 +98,12 @@ class Documents:
         with self.database.write() as db:
             cursor = db.execute(
                 """INSERT INTO document (batch_id, position, source_name, stem, source_blob, title, languages,
-                     first_languages, page_count, note, particulars, first_particulars, cautions)
+                     first_languages, page_count, note, particulars, first_particulars, cautions, came_blob)
                    VALUES (?, (SELECT coalesce(max(position), 0) + 1 FROM document WHERE batch_id = ?),
-                     ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+                     ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
                 (
                     batch_id, batch_id, source_name, stem, source_blob, stem, languages, languages, len(indices), note,
-                    told, told, json.dumps(list(cautions)),
+                    told, told, json.dumps(list(cautions)), came_blob,
                 ),
             )  # fmt: skip
             document_id = int(cursor.lastrowid or 0)
@@ -113,12 +117,13 @@ class Documents:
                 self.tasks.want(db, batch_id, document_id, int(page.lastrowid or 0), Stage.BRING_IN, "")
         return document_id
 
-    def same_note(self, batch_id: int, source_blob: str) -> str:
+    def same_note(self, batch_id: int, blob: str) -> str:
         """A remark where a file of the same content is in the batch already, else ""."""
         row = self.database.row(
-            "SELECT source_name FROM document WHERE batch_id = ? AND source_blob = ? ORDER BY position LIMIT 1",
+            """SELECT source_name FROM document WHERE batch_id = ? AND coalesce(came_blob, source_blob) = ?
+               ORDER BY position LIMIT 1""",
             batch_id,
-            source_blob,
+            blob,
         )
         return f"the same file as {row['source_name']}" if row else ""
 

@@ -65,6 +65,7 @@ class DocumentRecord:
     batch_id: int
     source_name: str
     source_blob: str
+    came_blob: str | None
     stem: str
     position: int
     title: str
@@ -83,10 +84,15 @@ class DocumentRecord:
     abbreviations: tuple[Abbreviation, ...]
     bookmarks: tuple[BookmarkEntry, ...] | None
 
+    @property
+    def came(self) -> str:
+        """The name of the file that was brought in, bit for bit."""
+        return self.came_blob or self.source_blob
+
     @classmethod
     def of(cls, row: Row) -> DocumentRecord:
         plain = named(
-            row, "id", "batch_id", "source_name", "source_blob", "stem", "position", "title", "language",
+            row, "id", "batch_id", "source_name", "source_blob", "came_blob", "stem", "position", "title", "language",
             "found_language", "page_count", "note", "revision",
         )  # fmt: skip
         return cls(

@@ -30,7 +30,7 @@ from hyalen.store.upgrade import judge_words, note_facts, shorten_options, snaps
 from hyalen.store.wordlists import WordLists
 
 _FILES = """
-  SELECT source_blob AS name, id AS document_id FROM document
+  SELECT source_blob AS name, id AS document_id FROM document UNION SELECT came_blob, id FROM document
   UNION SELECT original_blob, document_id FROM page UNION SELECT cleaned_blob, document_id FROM page
   UNION SELECT thumb_blob, document_id FROM page UNION SELECT read_blob, document_id FROM page
   UNION SELECT image_blob, document_id FROM cleaning JOIN page ON page.id = page_id
@@ -81,9 +81,13 @@ class Store:
 
     def recover(self) -> int:
         """After a start: unfinished tasks wait again, files that belong to nothing go; how many tasks."""
+        self.tidy()
+        return self.tasks.recover()
+
+    def tidy(self) -> None:
+        """Remove the files that belong to nothing, such as those that only held others."""
         with self.blobs.removing():
             self.blobs.sweep(set(self._files("name IS NOT NULL")))
-        return self.tasks.recover()
 
     @contextmanager
     def changing(self, document_id: int, revision: int) -> Iterator[None]:

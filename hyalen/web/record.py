@@ -42,7 +42,7 @@ def _document(store: Store, document_id: int) -> dict[str, Any]:
     return {
         "source": {
             "file": scrubbed(document.source_name, gone),
-            "sha256": document.source_blob,
+            "sha256": document.came,
             "cautions": list(document.cautions),
         },
         "title": scrubbed(document.title, gone),

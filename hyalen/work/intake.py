@@ -53,22 +53,28 @@ def take_in(
     pages: str = "",
     password: str = "",
     depth: int = 0,
+    came: str | None = None,
 ) -> list[Taken]:
     """Documents for a file that is already among the blobs, or problems where it cannot be read.
 
-    A file that holds others gives each of them; an office file becomes a PDF. `pages` names some of the pages
-    ("1-3, 7"). Of a file that `password` opens, a copy without it is kept.
+    A file that holds others gives each of them; an office file becomes a PDF, and is kept beside it. `pages` names
+    some of the pages ("1-3, 7"). Of a file that `password` opens, a copy without it is kept. `came` is the file that
+    came in, where this one was made of it.
     """
     path = store.blobs.path(blob)
     try:
         kind = sniff(path)
-        if kind in CONTAINERS or (kind == "pdf" and attendant.do(is_portfolio, path, seconds=COUNTING_SECONDS)):
+        if kind in CONTAINERS or (
+            kind == "pdf" and attendant.do(is_portfolio, path, password, seconds=COUNTING_SECONDS)
+        ):
             if depth >= DEEPEST:
                 raise SourceError("it lies within too many others; unpack it first")
             again = (limits, pages, password, depth + 1)
-            return _take_in_each(store, attendant, batch_id, name, path, kind, again)
+            return _take_in_each(store, attendant, batch_id, name, blob, kind, again)
         cautions: list[str] = []
+        note = "" if came else naming_note(shown(name), kind)
         if kind in TURNED:
+            came = came or blob
             blob, path, cautions = _turned(store, attendant, path, kind)
         if password and kind == "pdf":
             blob, path = _opened(store, attendant, path, password)
@@ -76,9 +82,8 @@ def take_in(
         wanted = page_range(pages, attendant.do(count_pages, path, limits, seconds=COUNTING_SECONDS))
         if kind not in TURNED:
             cautions += _cautions(attendant, path)
-        notes = [naming_note(shown(name), kind), store.documents.same_note(batch_id, blob)]
-        told = "; ".join(note for note in notes if note)
-        document = store.documents.add(batch_id, shown(name), blob, wanted, told, cautions)
+        told = "; ".join(each for each in (note, store.documents.same_note(batch_id, came or blob)) if each)
+        document = store.documents.add(batch_id, shown(name), blob, wanted, told, cautions, came)
         return [Taken(shown(name), document)]
     except Locked as error:
         return [refuse(store, batch_id, name, str(error))._replace(locked=True)]
@@ -117,22 +122,23 @@ def _take_in_each(
     attendant: Attendant,
     batch_id: int,
     name: str,
-    path: Path,
+    whole: str,
     kind: str,
     again: tuple[Limits, str, str, int],
 ) -> list[Taken]:
     """What is within a file, each as if it had come by itself; one that cannot be read is named with where it lay."""
     taken: list[Taken] = []
     limits, _, password, _ = again
+    path = store.blobs.path(whole)
     with store.blobs.work_folder() as folder:
-        for held in attendant.do(unpack, path, kind, folder, limits, password, seconds=UNPACKING_SECONDS):
-            if held.path is None:
-                taken.append(refuse(store, batch_id, f"{held.name} in {name}", held.reason))
+        for each in attendant.do(unpack, path, kind, folder, limits, password, seconds=UNPACKING_SECONDS):
+            if each.path is None:
+                taken.append(refuse(store, batch_id, f"{each.name} in {name}", each.reason))
                 continue
-            with store.blobs.held():
-                blob = store.blobs.put_file(held.path)
-                held.path.unlink()
-                taken += take_in(store, attendant, batch_id, held.name, blob, *again)
+            blob = store.blobs.put_file(each.path)
+            each.path.unlink()
+            came = None if each.name else whole  # a message, of which its text is read
+            taken += take_in(store, attendant, batch_id, each.name or name, blob, *again, came)
     return taken
 
 

@@ -7,6 +7,7 @@ import io
 import os
 import time
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -150,9 +151,10 @@ def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own,
     cv2.setNumThreads(1)
     hidden = own.kind != PageKind.BORN_DIGITAL
     tagged: list[TaggedBlock] = []
-    try:
-        if not hidden and choice != "ink":
+    if not hidden and choice != "ink":
+        with suppress(SourceError):  # tags that cannot be read cost nothing of the text
             tagged = laid_tags(tagged_blocks(Path(own.path), own.page, own.size) or [], cleaned)
+    try:
         found = laid(own_text(Path(own.path), own.page, own.size, hidden), cleaned)
         noted = comments(Path(own.path), own.page)
     except SourceError:

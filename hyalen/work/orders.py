@@ -122,7 +122,7 @@ def _attachments(store: Store, order: Order, chosen: Sequence[_Chosen]) -> list[
             raise ValueError(
                 f"{document.source_name} has redacted parts, which its source would show; deliver it without the source."
             )
-        path = store.blobs.path(document.source_blob)
+        path = store.blobs.path(document.came)
         stem, _, ending = document.source_name.rpartition(".")
         name = free_name(
             delivery_stem((stem or ending) + ".x"), ending.lower() if stem else "bin", [a.name for a in found]

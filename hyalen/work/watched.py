@@ -94,11 +94,17 @@ class Watched:
         return len(self._seen)
 
     def claim(self, path: Path) -> Path | None:
-        """Take a file in hand; None where it is gone, or somebody has it open under a lock of his system."""
+        """Take a file in hand; None where it is gone.
+
+        Raises
+        ------
+        OSError
+            If it cannot be taken.
+        """
         target = _free(self.folder / IN_HAND, path.name)
         try:
             path.rename(target)
-        except OSError:
+        except FileNotFoundError:
             return None
         self._seen.pop(path.name, None)
         return target

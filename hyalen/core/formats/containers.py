@@ -14,31 +14,36 @@ from typing import NamedTuple
 import pikepdf
 
 from hyalen.core.formats.kinds import natural
+from hyalen.core.formats.read_pdf import Locked
 from hyalen.core.formats.source import Limits, SourceError, blamed
 
 MOST_FILES = 5_000
 HEADERS = ("From", "To", "Cc", "Date")
 CHUNK = 1 << 20
+ENCRYPTED = 1  # APPNOTE 4.4.4
 
 
-class Held(NamedTuple):
-    """A file out of another one: what it is called there, and where it lies now, or why it does not."""
+class Enclosed(NamedTuple):
+    """A file out of another one: what it is called there, and where it lies now, or why it does not.
+
+    A message's own text has no name.
+    """
 
     name: str
     path: Path | None
     reason: str = ""
 
 
-def is_portfolio(path: Path) -> bool:
+def is_portfolio(path: Path, password: str = "") -> bool:
     """Whether a PDF is only the cover of the files within it."""
     try:
-        with pikepdf.open(path) as pdf:
+        with pikepdf.open(path, password=password) as pdf:
             return "/Collection" in pdf.Root and bool(len(pdf.attachments))
     except Exception:
         return False
 
 
-def unpack(path: Path, kind: str, into: Path, limits: Limits, password: str = "") -> list[Held]:
+def unpack(path: Path, kind: str, into: Path, limits: Limits, password: str = "") -> list[Enclosed]:
     """The files within a file, each written into a folder; a message is the first of its own.
 
     Raises
@@ -47,7 +52,7 @@ def unpack(path: Path, kind: str, into: Path, limits: Limits, password: str = ""
         If it is damaged, or holds nothing.
     """
     told = {"zip": _of_zip, "e-mail": _of_message, "pdf": _of_portfolio}[kind]
-    found: list[Held] = []
+    found: list[Enclosed] = []
     left = limits.bytes  # that all of them may take together: a small file can hold endless ones
     with blamed(f"the {'ZIP file' if kind == 'zip' else 'PDF' if kind == 'pdf' else kind}"):
         for name, chunks in told(path, password):
@@ -62,26 +67,24 @@ def unpack(path: Path, kind: str, into: Path, limits: Limits, password: str = ""
                             break
                         file.write(chunk)
             except SourceError as error:
-                found.append(Held(name, None, str(error)))
+                found.append(Enclosed(name, None, str(error)))
                 continue
             except Exception as error:
-                found.append(Held(name, None, _why(error)))
+                found.append(Enclosed(name, None, _why(error)))
                 continue
             if left < 0:
                 raise SourceError(
                     f"what the file holds is larger than the limit of {limits.bytes / 1e6:.0f} MB; bring it in by parts"
                 )
-            found.append(Held(name, target))
+            found.append(Enclosed(name, target))
     if not found:
         raise SourceError("the file holds no files")
     return found
 
 
 def _why(error: Exception) -> str:
-    if isinstance(error, RuntimeError) and "password" in str(error).lower():
-        return "it is encrypted; tell its password, or unpack it first"
     if isinstance(error, NotImplementedError):
-        return "it is packed in a way that is not known; unpack it first"
+        return "it is packed or encrypted in a way that is not known; unpack it first"
     return "it is damaged; pack or copy it again"
 
 
@@ -90,14 +93,29 @@ Named = Iterator[tuple[str, Iterator[bytes]]]
 
 def _of_zip(path: Path, password: str) -> Named:
     with zipfile.ZipFile(path) as archive:
-        if password:
-            archive.setpassword(password.encode("utf8"))
         told = [info for info in archive.infolist() if not info.is_dir()]
+        _unlock(archive, next((info for info in told if info.flag_bits & ENCRYPTED), None), password)
         for info in sorted(told, key=lambda each: natural(each.filename)):
             parts = info.filename.replace("\\", "/").split("/")
             if "__MACOSX" in parts or parts[-1].startswith("."):
                 continue
             yield parts[-1], _read(archive, info)
+
+
+def _unlock(archive: zipfile.ZipFile, encrypted: zipfile.ZipInfo | None, password: str) -> None:
+    """Have the archive give its encrypted files, of which this is the first."""
+    if encrypted is None:
+        return
+    if password:
+        archive.setpassword(password.encode("utf8"))
+    try:
+        archive.open(encrypted).close()
+    except RuntimeError as error:
+        if password:
+            raise Locked("the ZIP file is encrypted and this is not its password; try another") from error
+        raise Locked("the ZIP file is encrypted; it opens with its password") from error
+    except NotImplementedError:
+        return  # what that file is refused for
 
 
 def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> Iterator[bytes]:
@@ -117,32 +135,35 @@ def _of_message(path: Path, _: str) -> Named:
     with path.open("rb") as file:
         message = BytesParser(policy=policy.default).parse(file)
     assert isinstance(message, EmailMessage)
-    subject = " ".join(str(message.get("Subject", "")).split()) or "message"
-    yield f"{subject[:100]}.html", iter([page_of(message).encode("utf8")])
-    for number, part in enumerate(message.iter_attachments(), 1):
+    yield "", iter([page_of(message).encode("utf8")])
+    for number, part in enumerate(_attached(message), 1):
+        inner = part.get_payload(0) if part.get_content_type() == "message/rfc822" and part.is_multipart() else None
+        data = inner.as_bytes() if isinstance(inner, EmailMessage) else part.get_payload(decode=True)
+        if isinstance(data, bytes):
+            yield _name_of(part) or f"{part.get_content_maintype()} {number}", iter([data])
+
+
+def _attached(message: EmailMessage) -> Iterator[EmailMessage]:
+    """Each part that is a file by itself, pictures within its text too; not the text, in whichever form."""
+    for part in message.iter_parts() if message.is_multipart() else ():
+        assert isinstance(part, EmailMessage)
         if part.get_content_type() == "message/rfc822":
-            inner = part.get_payload(0) if part.is_multipart() else None
-            if isinstance(inner, EmailMessage):
-                yield part.get_filename() or f"message {number}.eml", iter([inner.as_bytes()])
-            continue
-        data = part.get_payload(decode=True)
-        if isinstance(data, bytes) and not _is_inline_picture(part):
-            yield (part.get_filename() or f"attachment {number}").replace("\\", "/").split("/")[-1], iter([data])
+            yield part
+        elif part.is_multipart():
+            yield from _attached(part)
+        elif part.get_content_type() not in ("text/plain", "text/html") or part.is_attachment() or part.get_filename():
+            yield part
 
 
-def _is_inline_picture(part: EmailMessage) -> bool:
-    return (
-        part.get_content_maintype() == "image"
-        and part.get_content_disposition() == "inline"
-        and not part.get_filename()
-    )
+def _name_of(part: EmailMessage) -> str:
+    return (part.get_filename() or "").replace("\\", "/").split("/")[-1]
 
 
 def page_of(message: EmailMessage) -> str:
     """A message as a page: its headers, the names of what is attached, and its text."""
     title = html.escape(str(message.get("Subject", "")) or "Message")
     told = "".join(f"<p><b>{name}:</b> {html.escape(str(message[name]))}</p>" for name in HEADERS if message[name])
-    names = [html.escape(n) for part in message.iter_attachments() if (n := part.get_filename())]
+    names = [html.escape(name) for part in _attached(message) if (name := _name_of(part))]
     attached = f"<p><b>Attached:</b> {', '.join(names)}</p>" if names else ""
     return (
         f'<!DOCTYPE html><html lang="und"><head><meta charset="utf-8"><title>{title}</title></head><body>'

@@ -75,7 +75,7 @@ class _Writer:
         self.text = TextWriter(self.docx, tree, as_printed=True)
         self.face = _face(tree)
         self.setter = PageSetter(self.docx, self.face, tree.labels)
-        self.lists: dict[int, ListNumbers] = {}
+        self.lists: dict[int, tuple[Node, ListNumbers]] = {}  # of the page in hand, by the list's identity
         self.contents: list[Paragraph] = []  # the entries of the contents in hand
         self.root: Node | None = None  # of which contents they are
         self.pictures: list[tuple[Block, bool]] = []  # which wait for a paragraph to be anchored at
@@ -153,6 +153,8 @@ class _Writer:
                 below = max(below, at)
             level = below
         self._anchor_rest(sheet, bool(found))
+        here = {id(block.root) for block in told}
+        self.lists = {key: each for key, each in self.lists.items() if key in here}
 
     def _begin_column(self, break_before: bool) -> None:
         """Distances count from a paragraph before: at a column's top word processors leave them out, or give them to all."""
@@ -181,7 +183,9 @@ class _Writer:
         if block.root is not None and block.root.tag is Tag.TOC:
             return self._entry(block, sheet.points(shaped.end - place.left))
         if block.labelled and block.root is not None and block.within is not None:
-            numbers = self.lists.setdefault(id(block.root), ListNumbers(self.docx, block.root))
+            if id(block.root) not in self.lists:
+                self.lists[id(block.root)] = block.root, ListNumbers(self.docx, block.root)
+            _, numbers = self.lists[id(block.root)]
             paragraph = self.text.paragraph(node, numbers.style(block.depth, block.within))
             numbers.put(paragraph, block.depth, block.within)
             return paragraph

@@ -21,7 +21,7 @@ from hyalen.core.languages import is_right_to_left, language_tag, number_signs
 from hyalen.core.model.content import Role
 from hyalen.core.model.found import Style
 from hyalen.core.structure.flow import Run, joined_runs
-from hyalen.core.structure.references import Place, note_text, parted_mark, place_at
+from hyalen.core.structure.references import Place, leads_elsewhere, note_text, parted_mark, place_at
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 FONT = {
@@ -200,7 +200,7 @@ class TextWriter:
     def run(self, paragraph: Paragraph, told: Run, language: str) -> None:
         run = paragraph.add_run(told.text)
         self._dress(paragraph, run, told, language)
-        if told.link:
+        if told.link and (place_at(told.link) or leads_elsewhere(told.link)):
             self._link(paragraph, run, told.link)
 
     def _dress(self, paragraph: Paragraph, run: TextRun, told: Run, language: str) -> None:

@@ -49,6 +49,12 @@ EXTENSIONS = {
 MEDIA_TYPES = {
     "pdf": "application/pdf", "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff", "jpeg 2000": "image/jp2",
     "webp": "image/webp", "bmp": "image/bmp", "gif": "image/gif", "heic": "image/heic",
+    "rtf": "application/rtf", "html": "text/html", "e-mail": "message/rfc822", "zip": "application/zip", "ole": "application/x-ole-storage",
+    "odt": "application/vnd.oasis.opendocument.text", "ods": "application/vnd.oasis.opendocument.spreadsheet",
+    "odp": "application/vnd.oasis.opendocument.presentation",
+    "docx": "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "pptx": "application/vnd.openxmlformats-officedocument.presentationml.presentation",
 }  # fmt: skip
 
 

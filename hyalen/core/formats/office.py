@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import os
 import shutil
-import signal
 import subprocess
 import tempfile
+import time
 import zipfile
 from pathlib import Path
 
@@ -14,6 +14,7 @@ from hyalen.core.formats.printed import pdf_of
 from hyalen.core.formats.source import SourceError, blamed
 
 SECONDS = 240.0
+TIMED_OUT = (124, 137)  # of the command `timeout`
 ENDINGS = {"ole": "doc"}  # LibreOffice tells these apart by their content
 # Tagged, PDF/UA-1 (ISO 14289-1), with bookmarks of its headings; pictures as they are.
 EXPORT = (
@@ -45,7 +46,7 @@ def turn_into_pdf(path: Path, kind: str, out: Path) -> list[str]:
     if kind == "html":
         with blamed("the page"):
             out.write_bytes(pdf_of(path.read_bytes()))
-        return ["it came as HTML; what it refers to elsewhere was not fetched"]
+        return ["it was laid out anew, and what it refers to elsewhere was not fetched"]
     program = shutil.which("soffice")
     if program is None:
         raise SourceError("office files need LibreOffice, which is not installed; run make setup, or make a PDF of it")
@@ -57,7 +58,7 @@ def turn_into_pdf(path: Path, kind: str, out: Path) -> list[str]:
             also = " or it is encrypted: take its password off" if locked else ""
             raise SourceError(f"the file is damaged,{also} or not what its name says; open and save it again")
         shutil.move(made, out)
-    told = ["it came as an office file and was laid out anew: look at its pages"]
+    told = ["it was laid out anew, perhaps in other typefaces: look at its pages"]
     if _has_macros(path):
         told.append("its macros stay behind")
     return told
@@ -69,26 +70,20 @@ def _convert(program: str, folder: Path, path: Path, kind: str) -> None:
     (profile / "user/registrymodifications.xcu").write_text(SETTINGS, "utf8")
     given = folder / f"given.{ENDINGS.get(kind, kind)}"
     shutil.copyfile(path, given)
-    kinds = (FILTERS.get(kind, "writer"),) if kind != "ole" else ("writer", "calc", "impress")
     surroundings = os.environ | {"http_proxy": NOWHERE, "https_proxy": NOWHERE, "HOME": str(folder)}
-    for each in kinds:
-        command = [
-            program, f"-env:UserInstallation=file://{profile}", "--headless", "--norestore", "--nolockcheck",
-            "--convert-to", EXPORT.format(filter=each), "--outdir", str(folder), str(given),
-        ]  # fmt: skip
-        with subprocess.Popen(
-            command,
-            env=surroundings,
-            start_new_session=True,
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-        ) as process:
-            try:
-                process.wait(SECONDS)
-            except subprocess.TimeoutExpired as error:
-                os.killpg(process.pid, signal.SIGKILL)  # it starts others
-                raise SourceError("it takes longer to open than any sound file does; open and save it again") from error
+    end = time.monotonic() + SECONDS
+    for each in (FILTERS.get(kind, "writer"),) if kind != "ole" else ("writer", "calc", "impress"):
+        # The command `timeout` ends it and what it starts, even if this process is gone by then.
+        ended = subprocess.run(
+            [
+                "timeout", "--kill-after=5", f"{max(1.0, end - time.monotonic()):.0f}",
+                program, f"-env:UserInstallation=file://{profile}", "--headless", "--norestore", "--nolockcheck",
+                "--convert-to", EXPORT.format(filter=each), "--outdir", str(folder), str(given),
+            ],
+            check=False, capture_output=True, env=surroundings,
+        )  # fmt: skip
+        if ended.returncode in TIMED_OUT:
+            raise SourceError("it takes longer to open than any sound file does; open and save it again")
         if (folder / "given.pdf").exists():
             return
 

@@ -19,6 +19,7 @@ from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.structure.flow import Run
 from hyalen.core.structure.labels import page_labels
+from hyalen.core.structure.references import leads_elsewhere
 from hyalen.core.structure.tree import Node, StructureTree, Tag
 
 MOST_WORDS = 180  # of a page that is a slide; common practice, no source
@@ -171,7 +172,7 @@ class _Writer:
             run.font.bold, run.font.italic = Style.BOLD in told.style or None, Style.ITALIC in told.style or None
             run.font.underline = Style.UNDERLINED in told.style or None
             run._r.get_or_add_rPr().set("lang", language_tag(told.language or language))
-            if told.link and not told.link.startswith("#"):
+            if leads_elsewhere(told.link):
                 run.hyperlink.address = told.link
         if is_right_to_left(language):
             paragraph._p.get_or_add_pPr().set("rtl", "1")

@@ -25,7 +25,10 @@ from hyalen.core.imaging.resolution import settle_resolution
 from hyalen.core.model.document import PageKind
 
 RENDER_DPI = 300.0
-LEAST_TEXT = 10  # letters and digits that make a page with images born digital; a scanner's stamp has fewer
+LEAST_TEXT = 10  # letters and digits that make a page born digital; a scanner's stamp has fewer
+PLAIN = (
+    20  # marks at most beside the text of a page without images, where any text does: more may be letters as outlines
+)
 INVISIBLE = 3  # text rendering mode, ISO 32000-1, 9.3.6
 MOST_OBJECTS = 50_000  # of a page that are counted
 COVERING = 0.9  # of the page, under an image that hides what was drawn before it
@@ -174,7 +177,7 @@ def read_pdf_page(path: Path, index: int, limits: Limits) -> SourcePage:
             raise SourceError("the page draws a form within itself, without end; print it anew")
         page = document[index]
         make = page_make(page)
-        least = LEAST_TEXT if make.images else 1
+        least = LEAST_TEXT if make.images or make.marks > PLAIN else 1
         kind = PageKind.BORN_DIGITAL if make.characters >= least else PageKind.SCANNED
         own = None
         if kind is PageKind.SCANNED and len(make.images) == 1 and make.marks == 0:

@@ -197,6 +197,8 @@ class Region(Frozen):
 
     Attributes
     ----------
+    tagged : bool
+        Whether the file says of itself what it is, and in which place (ISO 14289-1).
     omitted : bool
         Whether it is blank in all that is delivered.
     substitute : str
@@ -228,6 +230,7 @@ class Region(Frozen):
     confidence: float = 1.0
     reason: str = ""
     drawn: bool = False
+    tagged: bool = False
     subject: Subject | None = None
     omitted: bool = False
     substitute: str = ""
@@ -242,6 +245,11 @@ class Region(Frozen):
     @property
     def box(self) -> Box:
         return bounds(self.outline)
+
+    @property
+    def stays(self) -> bool:
+        """Whether what it is was told by a person, here or in its file, and no measure changes it."""
+        return self.drawn or self.tagged
 
     @property
     def all_lines(self) -> tuple[Line, ...]:

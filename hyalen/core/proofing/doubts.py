@@ -223,7 +223,7 @@ def _layout(content: PageContent) -> Iterator[Doubt]:
             text=words,
         )
     for region in content.artifacts:
-        if region.lines and region.confidence < SURE and not region.drawn and _unseen(region):
+        if region.lines and region.confidence < SURE and not region.stays and _unseen(region):
             yield _about(
                 region,
                 Stage.READ,
@@ -276,7 +276,7 @@ def _apart(region: Region, other: Region) -> bool:
 
 def _tables(content: PageContent) -> Iterator[Doubt]:
     for region in content.regions:
-        if region.table is None or region.drawn:
+        if region.table is None or region.stays:
             continue
         if region.confidence < SURE:
             yield _about(
@@ -375,7 +375,7 @@ def _regions(content: PageContent) -> Iterator[Doubt]:
                 round(1 - region.confidence, 3),
                 "Perhaps a heading: set a little larger or bolder than the text.",
             )
-        elif region.role is Role.PARAGRAPH and LIST_MARKER.match(region.text) and not region.drawn:
+        elif region.role is Role.PARAGRAPH and LIST_MARKER.match(region.text) and not region.stays:
             yield _about(
                 region, Stage.TAG, "role", 0.3, "Perhaps a list item: it starts with a list marker but stands alone."
             )

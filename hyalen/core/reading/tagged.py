@@ -17,7 +17,7 @@ PICTURES = {Role.FIGURE: RegionKind.FIGURE, Role.FORMULA: RegionKind.FORMULA}
 def tagged_content(
     size: tuple[int, int], dpi: float, languages: tuple[str, ...], known: Sequence[str], blocks: Sequence[TaggedBlock]
 ) -> PageContent:
-    """Regions as they are tagged, in the order in which they are read; what their author says stands as if set by hand.
+    """Regions as they are tagged, in the order in which they are read; what their author says stays.
 
     Parameters
     ----------
@@ -49,7 +49,7 @@ def tagged_content(
         else:
             lines = [made_line(line, numbered) for line in block.lines]
             region = text_region(lines, numbered, told).model_copy(update={"role": block.role, "depth": block.depth})
-        region = region.model_copy(update={"drawn": True, "confidence": 1.0, "reason": REASON})
+        region = region.model_copy(update={"tagged": True, "confidence": 1.0, "reason": REASON})
         (artifacts if block.role.is_artifact else regions).append(region)
     height, width = size
     return PageContent(

@@ -51,6 +51,7 @@ class Landmark(Frozen):
     role: Role
     drawn: bool
     text: str
+    tagged: bool = False
     edge: Edge = ""
     size: float = 0.0
     centre: float = 0.0
@@ -59,6 +60,11 @@ class Landmark(Frozen):
     reason: str = ""
     italic: bool = False
     follows: bool = False
+
+    @property
+    def stays(self) -> bool:
+        """As of `content.Region`."""
+        return self.drawn or self.tagged
 
 
 class PageFacts(Frozen):
@@ -132,10 +138,10 @@ def landmarks(content: PageContent, read_roles: Mapping[str, Role]) -> tuple[Lan
     """
     # What one page alone told to be a head or foot is a partner for those of other pages.
     heads = (Role.RUNNING_HEAD, Role.PAGE_NUMBER)
-    set_aside = [r for r in content.artifacts if (r.id in read_roles or r.role in heads) and not r.drawn]
+    set_aside = [r for r in content.artifacts if (r.id in read_roles or r.role in heads) and not r.stays]
     marks = [each for r in (*set_aside, *content.regions) if (each := _landmark(r, content, read_roles)) is not None]
     known = {mark.region_id for mark in marks}
-    read = ((r, r.role if r.drawn else read_roles.get(r.id, r.role)) for r in content.regions if r.id not in known)
+    read = ((r, r.role if r.stays else read_roles.get(r.id, r.role)) for r in content.regions if r.id not in known)
     others = [r for r, role in read if role is Role.PARAGRAPH and _may_be_heading(r)][:MOST_OTHERS]
     kept = known | {r.id for r in others}
     by_id = {m.region_id: m for m in marks} | {r.id: _told(r, content, Role.PARAGRAPH) for r in others}
@@ -148,13 +154,13 @@ def landmarks(content: PageContent, read_roles: Mapping[str, Role]) -> tuple[Lan
 def _may_be_heading(region: Region) -> bool:
     """Whether the contents may name it: short, and no sentence."""
     text = region.text
-    if region.drawn or not 0 < len(region.lines) <= 2 or not 3 < len(text) <= MOST_LETTERS:
+    if region.stays or not 0 < len(region.lines) <= 2 or not 3 < len(text) <= MOST_LETTERS:
         return False
     return (text[0].isupper() or text[0].isdigit()) and not text.endswith(SENTENCE_END)
 
 
 def _landmark(region: Region, page: PageContent, read_roles: Mapping[str, Role]) -> Landmark | None:
-    role = region.role if region.drawn else read_roles.get(region.id, region.role)
+    role = region.role if region.stays else read_roles.get(region.id, region.role)
     if not _edge(region, page) and role.heading_level is None and role is not Role.CONTENTS_ENTRY:
         return None
     return _told(region, page, role)
@@ -166,6 +172,7 @@ def _told(region: Region, page: PageContent, role: Role) -> Landmark:
         region_id=region.id,
         role=role,
         drawn=region.drawn,
+        tagged=region.tagged,
         text=" ".join(region.text.split())[:LONGEST_TEXT],
         edge=_edge(region, page),
         size=round(_size(region, page.dpi), 2) if sized and region.lines else 0.0,

@@ -65,7 +65,7 @@ def levels(headings: Sequence[Landmark], entries: Sequence[int | None] = ()) -> 
     above: list[tuple[int, int]] = []  # rank and level of the headings that this one stands within
     for heading, size, order, number, entry in zip(headings, sizes, orders, numbers, told, strict=True):
         rank, level, reason = ranks[size, order], heading.role.heading_level or 1, ""
-        if heading.drawn:
+        if heading.stays:
             while above and above[-1][1] >= level:
                 above.pop()
         else:
@@ -80,7 +80,7 @@ def levels(headings: Sequence[Landmark], entries: Sequence[int | None] = ()) -> 
 
 def looks(headings: Sequence[Landmark]) -> list[str]:
     """What each heading has in common with those set alike: its size, how deep it is numbered, whether in capitals."""
-    sizes = _size_classes([h.model_copy(update={"drawn": False}) for h in headings])
+    sizes = _size_classes([h.model_copy(update={"drawn": False, "tagged": False}) for h in headings])
     return [
         f"{size}:{numbering(h.text)}:{'capitals' if _is_capital(h.text) else ''}"
         for h, size in zip(headings, sizes, strict=True)
@@ -88,8 +88,8 @@ def looks(headings: Sequence[Landmark]) -> list[str]:
 
 
 def _size_classes(headings: Sequence[Landmark]) -> list[int]:
-    """Which size each has, from 0 for the largest; those that a hand has set are told by the others."""
-    counts = Counter(_step(h.size) for h in headings if h.size and not h.drawn)
+    """Which size each has, from 0 for the largest; those that somebody has set are told by the others."""
+    counts = Counter(_step(h.size) for h in headings if h.size and not h.stays)
     groups = [([step], float(step), count) for step, count in sorted(counts.items(), reverse=True)]
     while len(groups) > 1:  # the two that are nearest become one, until all are a level apart
         gaps = [a[1] - b[1] for a, b in pairwise(groups)]
@@ -115,9 +115,9 @@ def _agree(sizes: list[int], numbers: Sequence[int | None], headings: Sequence[L
     """
     alike: dict[int | str, list[int]] = defaultdict(list)
     for i, (number, heading) in enumerate(zip(numbers, headings, strict=True)):
-        if number is not None and not heading.drawn:
+        if number is not None and not heading.stays:
             alike[number].append(i)
-        elif not heading.drawn and any(c.isdigit() for c in heading.text):
+        elif not heading.stays and any(c.isdigit() for c in heading.text):
             says = comparable(heading.text)
             same = next((k for k in alike if isinstance(k, str) and fuzz.ratio(k, says) >= SAME_BUT_FOR_NUMBER), says)
             alike[same].append(i)

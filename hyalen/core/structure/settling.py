@@ -37,7 +37,7 @@ def settle(pages: Sequence[Sequence[Landmark]]) -> list[Roles]:
     found: list[Roles] = [{} for _ in pages]
     for page, recurs, roles in zip(pages, recurring(pages), found, strict=True):
         for mark in page:
-            if mark.region_id in recurs and not mark.drawn:
+            if mark.region_id in recurs and not mark.stays:
                 role = Role.PAGE_NUMBER if PAGE_NUMBER.match(mark.text) else Role.RUNNING_HEAD
                 roles[mark.region_id] = Settled(role, "recurs on other pages")
     listed = [_Entry(_title(m.text), m.depth) for page in pages for m in page if m.role is Role.CONTENTS_ENTRY]
@@ -51,7 +51,7 @@ def settle(pages: Sequence[Sequence[Landmark]]) -> list[Roles]:
                 headings.append((at, mark, entry))
     told = levels([mark for _, mark, _ in headings], [entry for *_, entry in headings])
     for (at, mark, _), (role, reason) in zip(headings, told, strict=True):
-        if role is not mark.role or (reason and not mark.drawn):
+        if role is not mark.role or (reason and not mark.stays):
             found[at][mark.region_id] = Settled(role, reason)
     return found
 
