@@ -1,4 +1,4 @@
-"""The command line: `serve`, `batch`, `watch` and `inspect`."""
+"""The command line: `serve`, `batch`, `watch`, `scanner` and `inspect`."""
 
 from __future__ import annotations
 
@@ -77,6 +77,11 @@ def _parser() -> argparse.ArgumentParser:
     watch.add_argument("--once", action="store_true", help="end when no file is left")
     _making(watch)
     watch.set_defaults(run="watch", joined=None)
+
+    scanner = commands.add_parser("scanner", help="start a stand-in for a scanner, to try scanning with")
+    scanner.add_argument("--port", type=_number(0, 65535), default=DEFAULT_PORT + 1, metavar="N")
+    scanner.add_argument("--sheets", type=Path, metavar="DIR", help="pictures that lie in its feeder")
+    scanner.set_defaults(run="scanner")
 
     inspect = commands.add_parser("inspect", help="tell what the pages are like, as JSON")
     inspect.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")

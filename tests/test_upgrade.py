@@ -223,13 +223,25 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     connection = sqlite3.connect(data / "hyalen.sqlite3")
     for trigger in ("passage_added", "passage_gone"):
         connection.execute(f"DROP TRIGGER {trigger}")
-    for table in ("passage_index", "passage", "listed", "sample", "judgement", "verdict", "delivery_set"):
+    for table in (
+        "face",
+        "scan",
+        "scan_preset",
+        "scanner",
+        "passage_index",
+        "passage",
+        "listed",
+        "sample",
+        "judgement",
+        "verdict",
+        "delivery_set",
+    ):
         connection.execute(f"DROP TABLE {table}")
     connection.execute("DROP INDEX doubt_alike")
     connection.execute("DROP TABLE delivery")
     connection.execute(next(s for s in dict(migrations())["0001_initial.sql"].split(";") if "TABLE delivery" in s))
     for table, *columns in (
-        ("page", "proofed", "expected", "variance", "chances"),
+        ("page", "proofed", "expected", "variance", "chances", "source_blob", "source_page", "told_dpi"),
         ("doubt", "place", "alike", "mend", "of_document"),
         (
             "document",

@@ -11,7 +11,7 @@ from hyalen.core.model.document import Particulars
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.doubts import Stage
 from hyalen.store.database import Database
-from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFound, ProblemRecord
+from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFound, PageRecord, ProblemRecord
 from hyalen.store.tasks import Tasks
 
 BATCH = "id, name, languages, created, particulars, paused"
@@ -132,6 +132,11 @@ class Documents:
         if row is None:
             raise NotFound(f"There is no document {document_id}.")
         return DocumentRecord.of(row)
+
+    def source_of(self, page: PageRecord) -> tuple[str, int]:
+        """The file that a page comes from, and which of its pages it is."""
+        blob = page.source_blob or self.document(page.document_id).source_blob
+        return blob, page.source_index if page.source_page is None else page.source_page
 
     def has(self, document_id: int) -> bool:
         """Whether there is such a document."""

@@ -17,7 +17,7 @@ from hyalen.store.records import Gist, NotFound, PageRecord, PageState
 MOST_UNLIKE = 46  # bits of 256 in which two scans of one page may differ; two pages differ in 70 and more
 PAGE = """id, document_id, position, source_index, original_blob, kind, width, height, dpi, dpi_reason, damage, stated_turn,
   languages, treatment, cleaned, cleaned_blob, thumb_blob, read_blob, half, revision, removed_from, joined,
-  cleaning_print, reading_print, own_text, text_from"""
+  cleaning_print, reading_print, own_text, text_from, source_blob, source_page, told_dpi"""
 LIVE = "removed_from IS NULL AND joined = 0"
 _STATE = """p.id, p.position, p.kind, p.width, p.height, p.thumb_blob, p.original_blob IS NOT NULL AS has_original,
   p.content IS NOT NULL AS has_content, p.revision, p.half, p.expected,

@@ -111,7 +111,10 @@ class DocumentRecord:
 
 @dataclass(frozen=True, slots=True)
 class PageRecord:
-    """A page without its content; `removed_from` is where a page that was taken out stood."""
+    """A page without its content; `removed_from` is where a page that was taken out stood.
+
+    `source_blob` is the file that it is a page of, where that is not its document's, and `source_page` which.
+    """
 
     id: int
     document_id: int
@@ -139,6 +142,9 @@ class PageRecord:
     reading_print: str
     own_text: bool
     text_from: TextFrom
+    source_blob: str | None
+    source_page: int | None
+    told_dpi: float
 
     @property
     def wanted_treatment(self) -> Treatment:
@@ -161,7 +167,7 @@ class PageRecord:
         plain = named(
             row, "id", "document_id", "position", "source_index", "original_blob", "kind", "width", "height",
             "dpi_reason", "damage", "stated_turn", "cleaned_blob", "thumb_blob", "read_blob", "half", "revision",
-            "removed_from", "cleaning_print", "reading_print", "text_from",
+            "removed_from", "cleaning_print", "reading_print", "text_from", "source_blob", "source_page", "told_dpi",
         )  # fmt: skip
         return cls(
             **plain,

@@ -21,6 +21,7 @@ from hyalen.store.outcome import Stale
 from hyalen.store.pages import Pages
 from hyalen.store.proofing import Proofing
 from hyalen.store.samples import Samples
+from hyalen.store.scans import Scans
 from hyalen.store.search import Search, index_all
 from hyalen.store.sets import DeliverySets
 from hyalen.store.settings import Settings
@@ -31,13 +32,14 @@ from hyalen.store.wordlists import WordLists
 
 _FILES = """
   SELECT source_blob AS name, id AS document_id FROM document UNION SELECT came_blob, id FROM document
-  UNION SELECT original_blob, document_id FROM page UNION SELECT cleaned_blob, document_id FROM page
+  UNION SELECT original_blob, document_id FROM page UNION SELECT source_blob, document_id FROM page UNION SELECT cleaned_blob, document_id FROM page
   UNION SELECT thumb_blob, document_id FROM page UNION SELECT read_blob, document_id FROM page
   UNION SELECT image_blob, document_id FROM cleaning JOIN page ON page.id = page_id
   UNION SELECT cleaning.thumb_blob, document_id FROM cleaning JOIN page ON page.id = page_id
   UNION SELECT cleaning.read_blob, document_id FROM cleaning JOIN page ON page.id = page_id
   UNION SELECT blob, document_id FROM picture
-  UNION SELECT blob, document_id FROM delivery"""
+  UNION SELECT blob, document_id FROM delivery
+  UNION SELECT blob, document_id FROM face UNION SELECT thumb_blob, document_id FROM face"""
 
 
 class Store:
@@ -74,6 +76,16 @@ class Store:
         self.deliveries = Deliveries(self.database, self.tasks)
         self.treatments = Treatments(self.database)
         self.sets = DeliverySets(self.database)
+        self.scans = Scans(
+            self.database,
+            self.documents,
+            self.pages,
+            self.journal,
+            self.arrangement,
+            self.course,
+            self.settings,
+            self.tasks,
+        )
         self.course.take_over()
 
     def close(self) -> None:
@@ -82,6 +94,7 @@ class Store:
     def recover(self) -> int:
         """After a start: unfinished tasks wait again, files that belong to nothing go; how many tasks."""
         self.tidy()
+        self.scans.recover()
         return self.tasks.recover()
 
     def tidy(self) -> None:

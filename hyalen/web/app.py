@@ -25,6 +25,7 @@ from hyalen.web import (
     pages,
     proofing,
     report,
+    scanning,
     search,
     tagging,
     treatments,
@@ -34,6 +35,7 @@ from hyalen.web.schemas import Problem
 from hyalen.web.services import Services
 from hyalen.work.attendant import Attendant
 from hyalen.work.foreman import Foreman
+from hyalen.work.scanning import Scanning
 from hyalen.work.workers import default_workers
 
 PROBLEM = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
@@ -45,15 +47,18 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
     store = Store(data)
     foreman = Foreman(store, workers or default_workers(), limits, post=post)
 
-    showing = Attendant()
+    showing, judging = Attendant(), Attendant()
+    scans = Scanning(store, foreman, judging)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await run_in_threadpool(foreman.start)
         await run_in_threadpool(showing.warm)
         yield
+        await run_in_threadpool(scans.close)
         await run_in_threadpool(foreman.stop)
         await run_in_threadpool(showing.close)
+        await run_in_threadpool(judging.close)
         store.close()
 
     app = FastAPI(
@@ -68,7 +73,7 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
             "5XX": {"model": Problem, "description": "A fault, or no space left", "content": PROBLEM},
         },
     )
-    app.state.services = Services(store, foreman, showing)
+    app.state.services = Services(store, foreman, showing, scans)
     app.add_middleware(Guard, largest_file=foreman.limits.bytes)
     errors.install(app)
     for router in (
@@ -80,6 +85,7 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
         pages.router,
         proofing.router,
         report.router,
+        scanning.router,
         search.router,
         tagging.router,
         treatments.router,

@@ -19,6 +19,8 @@ from hyalen.core.model.text import Lines, OneLine
 from hyalen.core.model.treatment import Applied, Finding, Half, Mesh, Patch, Treatment
 from hyalen.core.proofing.doubts import Mend, Stage
 from hyalen.core.proofing.search import MOST_OF_A_PATTERN, Way
+from hyalen.core.scanning.wish import Aim, Preset, Wish
+from hyalen.store.scans import Trouble
 
 # SQLite counts in 64 bits.
 Id = Annotated[int, Field(ge=1, le=2**63 - 1)]
@@ -849,3 +851,98 @@ class Started(BaseModel):
 class Intake(BaseModel):
     documents: list[int]
     problems: list[FileProblem]
+
+
+class Scanner(BaseModel):
+    """A device that the clerk has named or confirmed."""
+
+    id: int
+    address: str
+    name: str
+
+
+class NewScanner(BaseModel):
+    address: OneLine = Field(min_length=1, max_length=300)
+
+
+class FoundScanner(BaseModel):
+    """A device that announces itself; `known` where it was confirmed before."""
+
+    address: str
+    name: str
+    known: bool
+
+
+class ScannerInput(BaseModel):
+    """Largest sheet in millimetres, dots an inch, and colours."""
+
+    width: float
+    height: float
+    resolutions: list[int]
+    colours: list[str]
+
+
+class ScannerState(BaseModel):
+    """What a device can do and how it is; `page` is its own page, `trouble` what is wrong with its feeder."""
+
+    id: int
+    name: str
+    address: str
+    page: str | None
+    flatbed: ScannerInput | None
+    feeder: ScannerInput | None
+    both_sides: bool
+    tones: list[str]
+    trouble: str
+    loaded: bool
+
+
+class NamedPreset(BaseModel):
+    id: int
+    name: str
+    preset: Preset
+
+
+class NewPreset(BaseModel):
+    name: OneLine = Field(min_length=1, max_length=80)
+    preset: Preset
+
+
+class Separators(BaseModel):
+    """Names of documents; one that is empty makes a sheet that names none."""
+
+    names: list[Annotated[OneLine, Field(max_length=120)]] = Field(min_length=1, max_length=500)
+
+
+class NewScan(BaseModel):
+    scanner: Id
+    wish: Wish
+    aim: Aim = Aim()
+
+
+class Face(BaseModel):
+    """A side of a sheet as it came, what became of it, and what is wrong with it."""
+
+    id: int
+    second_pass: bool
+    number: int
+    fate: str
+    document: int | None
+    title: str
+    page: int | None
+    remarks: list[str]
+    separator: str | None
+    width: int
+    height: int
+
+
+class Scan(BaseModel):
+    id: int
+    batch_id: int
+    scanner: int | None
+    wish: Wish
+    aim: Aim
+    running: bool
+    trouble: Trouble | None
+    second_pass: bool
+    faces: list[Face]

@@ -13,6 +13,7 @@ from hyalen.web.errors import BadRequest
 from hyalen.work.attendant import Attendant
 from hyalen.work.foreman import Foreman
 from hyalen.work.preview import Scanned
+from hyalen.work.scanning import Scanning
 
 
 @dataclass(frozen=True)
@@ -22,6 +23,7 @@ class Services:
     store: Store
     foreman: Foreman
     showing: Attendant
+    scanning: Scanning
 
     def scanned(self, page: PageRecord) -> Scanned:
         """A page's original for previews (raises BadRequest where it is not here yet)."""

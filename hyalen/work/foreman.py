@@ -48,7 +48,7 @@ LEAST_SPACE = 50_000_000  # bytes: a page's images, the database's log
 
 @dataclass(frozen=True)
 class Event:
-    """Something happened that a screen may show; `kind` is "task", "document", "batch" or "space"."""
+    """Something happened that a screen may show; `kind` is "task", "document", "batch", "scan" or "space"."""
 
     kind: str
     batch_id: int = 0
@@ -246,8 +246,8 @@ class Foreman:
         assert task.page_id is not None
         page, stage = store.pages.page(task.page_id), Stage(task.stage)
         if stage is Stage.BRING_IN:
-            source = store.blobs.path(store.documents.document(page.document_id).source_blob)
-            return Job(jobs.bring_in, (str(source), page.source_index, self.limits), SECONDS)
+            source, index = store.documents.source_of(page)
+            return Job(jobs.bring_in, (str(store.blobs.path(source)), index, self.limits, page.told_dpi), SECONDS)
         if stage is Stage.CLEAN:
             reverse = store.pages.reverse(page)
             arguments = (
@@ -264,8 +264,8 @@ class Foreman:
         seconds = SECONDS + READ_SECONDS * _millions(page.cleaned.width, page.cleaned.height)
         languages = store.pages.languages(page)
         if page.own_text and (page.kind == PageKind.BORN_DIGITAL or page.text_from == "file"):
-            source = store.blobs.path(store.documents.document(page.document_id).source_blob)
-            own = jobs.Own(str(source), page.source_index, (page.width or 1, page.height or 1), page.kind or "")
+            source, index = store.documents.source_of(page)
+            own = jobs.Own(str(store.blobs.path(source)), index, (page.width or 1, page.height or 1), page.kind or "")
             return Job(jobs.read_own, (image, page.cleaned, languages, own, page.text_from), seconds)
         return Job(jobs.read, (image, page.cleaned.dpi, languages, page.read_blob is None), seconds)
 

@@ -44,6 +44,8 @@ from hyalen.core.model.treatment import (
 from hyalen.core.proofing.doubts import SURE
 from hyalen.core.read import AUTO, read_content, read_own_content, with_looks
 from hyalen.core.reading.upright import find_turn
+from hyalen.core.scanning.judge import judge_sheet
+from hyalen.core.scanning.passes import Judged
 from hyalen.work.manuscript import Manuscript
 
 THUMB_WIDTH = 180
@@ -83,9 +85,10 @@ class Original(NamedTuple):
         return Decoded(quarter_turned(decoded.pixels, self.stated_turn), self.damage or decoded.damage)
 
 
-def bring_in(path: str, index: int, limits: Limits) -> SourcePage:
-    """One page of a source file (raises SourceError)."""
-    return read_source_page(Path(path), index, limits)
+def bring_in(path: str, index: int, limits: Limits, told_dpi: float = 0.0) -> SourcePage:
+    """One page of a source file; `told_dpi` counts where it does not say its own (raises SourceError)."""
+    page = read_source_page(Path(path), index, limits)
+    return replace(page, dpi=told_dpi, dpi_reason="") if told_dpi and page.dpi_reason else page
 
 
 def clean(
@@ -162,6 +165,27 @@ def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own,
     page = decode(image)
     content = with_looks(page, read_own_content(page, cleaned.dpi, tuple(languages), found, choice, tagged=tagged))
     return content.model_copy(update={"comments": tuple(noted)})
+
+
+def judge_face(path: str, dpi: float, length: float, limits: Limits) -> tuple[Judged, bytes]:
+    """What is to be seen on a picture from a scanner, and a small one of it.
+
+    `dpi` counts where the file does not say its own; `length` is the sheet's in inches, 0 where it is not told
+    (raises SourceError).
+    """
+    cv2.setNumThreads(1)
+    page = bring_in(path, 0, limits, dpi)
+    decoded = decode_scan(page.original)
+    seen = judge_sheet(decoded.pixels, page.dpi, length)
+    damage = page.damage or decoded.damage
+    judged = seen.judged.model_copy(update={"remarks": (damage, *seen.judged.remarks)}) if damage else seen.judged
+    return judged, encode_jpeg(as_uint8(seen.thumb), 80)
+
+
+def preview_of(path: str, limits: Limits) -> tuple[str, bytes]:
+    """The first page of a file from a scanner as browsers show it: media type and bytes (raises SourceError)."""
+    page = bring_in(path, 0, limits)
+    return "image/jpeg", encode_jpeg(decode_scan(page.original).pixels, 85)
 
 
 def inspect(path: str, index: int, limits: Limits) -> dict[str, Any]:

@@ -81,8 +81,8 @@ def _chosen(store: Store, order: Order) -> Iterator[_Chosen]:
 def _page(store: Store, page_id: int) -> tuple[bytes, str, OwnPage | None]:
     content, page = store.pages.packed_content(page_id), store.pages.page(page_id)
     assert content is not None and page.cleaned_blob is not None
-    source = str(store.blobs.path(store.documents.document(page.document_id).source_blob))
-    kept = OwnPage(source, page.source_index) if page.is_as_it_came else None
+    source, index = store.documents.source_of(page)
+    kept = OwnPage(str(store.blobs.path(source)), index) if page.is_as_it_came else None
     return content, str(store.blobs.path(page.cleaned_blob)), kept
 
 
