@@ -41,7 +41,7 @@ def likeness(page: SourcePage, rows: slice = slice(None)) -> float:
 
 
 def test_mutants_are_taken_or_refused_with_a_reason(tmp_path: Path) -> None:
-    ends = {f"{m.kind}, {m.change}": end for m, end in outcomes(mutants(160, seed=7), 2, tmp_path)}
+    ends = {f"{m.kind}, {m.change}": end for m, end in outcomes(mutants(100, seed=7), 2, tmp_path)}
     assert [f"{what}: {end}" for what, end in ends.items() if end.startswith("ERROR")] == []
     assert {end.split(":")[0] for end in ends.values()} == {"taken", "remarked", "refused"}
 

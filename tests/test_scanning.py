@@ -2,24 +2,36 @@
 
 from __future__ import annotations
 
+import os
 import random
 import socket
+import subprocess
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 import cv2
+import httpx
 import numpy as np
+import pypdfium2 as pdfium
 import pytest
 import uvicorn
+import zxingcpp
 
-from hyalen.core.scanning.wish import Aim, Sides, Wish
+from hyalen.core.imaging.pixels import as_uint8
+from hyalen.core.scanning.escl import ProtocolError, read_capabilities, read_status, write_settings
+from hyalen.core.scanning.judge import judge_sheet
+from hyalen.core.scanning.separators import read_separator, separator_sheets
+from hyalen.core.scanning.wish import Aim, Area, Colour, Sides, Wish
+from hyalen.scanner.announce import announced
 from hyalen.scanner.device import Device, Settings
 from hyalen.scanner.server import make_scanner
-from hyalen.scanner.sheets import Sheet
+from hyalen.scanner.sheets import STACKS, Sheet, letter
 from hyalen.store.store import Store
 from hyalen.work.foreman import Foreman
+from hyalen.work.scanner_client import ScannerClient, Unreachable, address_of
+from hyalen.work.scanner_finder import find_scanners
 from hyalen.work.scanning import Scanning
 from tests.helpers import AT_ONCE
 
@@ -251,3 +263,248 @@ def _meddle(bench: Bench, scan: int, dice: random.Random) -> None:
     finally:
         bench.store.scans.add_face = put  # type: ignore[method-assign]
     assert scanning is bench.scanning
+
+
+# What is to be seen on a sheet
+
+
+def paper(*texts: tuple[str, int, int], size: tuple[int, int] = (1100, 850), tone: int = 245) -> np.ndarray:
+    """A sheet at 100 dpi with words at places."""
+    scan = np.random.default_rng(1).normal(tone, 2.0, size).clip(0, 255).astype(np.uint8)
+    for text, x, y in texts:
+        cv2.putText(scan, text, (x, y), cv2.FONT_HERSHEY_SIMPLEX, 0.6, 30, 2)
+    return scan
+
+
+LINES = [(f"The lamp of Grimhaug was lit at {n} o'clock", 120, 150 + 40 * n) for n in range(1, 18)]
+
+
+def test_a_blank_side_is_told_from_one_that_says_little() -> None:
+    blank = paper()
+    cv2.circle(blank, (60, 550), 12, 40, -1)  # a punch hole
+    blank[300:302, 500:502] = 60  # dust
+    blank[:, :9] = 38  # the bed
+    ghost = cv2.GaussianBlur(paper(*LINES), (0, 0), 2)
+    through = (blank * (0.86 + 0.14 * ghost[:, ::-1] / 255.0)).astype(np.uint8)
+    assert judge_sheet(blank, 100).judged.blank
+    assert judge_sheet(through, 100, front=paper(*LINES)).judged.blank
+    assert not judge_sheet(through, 100, front=paper(*LINES[::4])).judged.blank  # pale, and not of the other side
+    assert not judge_sheet(through, 100).judged.blank  # what cannot be told is kept
+    assert not judge_sheet(paper(("no. 7", 700, 1000)), 100).judged.blank
+    pencil = paper()
+    cv2.putText(pencil, "seen", (300, 300), cv2.FONT_HERSHEY_SIMPLEX, 0.8, 165, 2)
+    assert not judge_sheet(pencil, 100).judged.blank
+    assert not any(judge_sheet(np.full((1100, 850), 250, np.uint8), 100).judged.remarks)
+
+
+def test_what_is_wrong_with_a_sheet_is_said() -> None:
+    good = paper(*LINES)
+    assert judge_sheet(good, 100).judged.remarks == ()
+    cut = good[:, 135:]
+    assert any("runs off the left edge" in r for r in judge_sheet(cut, 100).judged.remarks)
+    faint = (225 + (good.astype(int) - 245) * 0.12).clip(0, 255).astype(np.uint8)
+    assert any("faint" in r for r in judge_sheet(faint, 100).judged.remarks)
+    other = np.concatenate([good[:880], good[:550]])
+    assert any("mm long" in r for r in judge_sheet(other, 100, length=11.0).judged.remarks)
+    other[877:880] = (other[877:880] * 0.6).astype(np.uint8)
+    assert any("edge lies across" in r for r in judge_sheet(other[300:1400], 100).judged.remarks)
+    ruled = good.copy()
+    ruled[600:602, 60:790] = 40
+    assert judge_sheet(ruled, 100).judged.remarks == ()
+
+
+@pytest.mark.parametrize("fault", ["turned", "upside down", "faint", "blurred", "stained", "one bit", "small"])
+def test_separator_sheets_are_read_after_printing_and_scanning(fault: str) -> None:
+    """By zxing, which did not make our sheets' pictures: they were set by WeasyPrint and drawn by pdfium."""
+    name = "Kasse 14: Blüsen & Feuer"
+    document = pdfium.PdfDocument(separator_sheets([name, ""]))
+    sheets = [as_uint8(page.render(scale=200 / 72).to_numpy())[:, :, 0].copy() for page in document]
+    for scan, said in zip(sheets, (name, ""), strict=True):
+        rng = np.random.default_rng(3)
+        dpi = 200.0
+        if fault == "turned":
+            matrix = cv2.getRotationMatrix2D((800, 1100), 7.0, 1.0)
+            scan = cv2.warpAffine(scan, matrix, scan.shape[::-1], borderValue=60)
+        elif fault == "upside down":
+            scan = np.rot90(scan, 2)
+        elif fault == "faint":
+            scan = (200 + scan * 0.2).clip(0, 255)
+        elif fault == "blurred":
+            scan = cv2.GaussianBlur(scan, (0, 0), 4)
+        elif fault == "stained":
+            scan = scan.copy()
+            cv2.circle(scan, (300, 2000), 300, 120, -1)  # over one of the two codes
+        elif fault == "one bit":
+            scan = np.where(scan + rng.normal(0, 60, scan.shape) > 128, 255, 0)
+        elif fault == "small":
+            scan, dpi = cv2.resize(scan, None, fx=0.375, fy=0.375, interpolation=cv2.INTER_AREA), 75.0
+        assert read_separator(np.ascontiguousarray(scan.astype(np.uint8)), dpi) == said
+    assert read_separator(paper(*LINES), 100) is None
+    assert (
+        read_separator(as_uint8(zxingcpp.create_barcode("else", zxingcpp.BarcodeFormat.QRCode).to_image(scale=8)), 100)
+        is None
+    )
+
+
+def test_separator_sheets_part_and_name_documents(tmp_path: Path) -> None:
+    device = Device(slow=0.01)
+    with served(device) as address:
+        bench = Bench(tmp_path, device, address)
+        device.lay(STACKS[2].sheets())
+        scan = bench.begin(Wish(dpi=100), Aim(cut="separator"))
+        assert bench.to_the_end(scan) == []
+        documents = bench.store.documents.of_batch(bench.batch)
+        assert [d.title for d in documents] == ["Box 14 letters", "Box 15 letters", "Scan 0003"]
+        assert [len(bench.store.pages.ids(d.id)) for d in documents] == [3, 3, 3]
+        bench.store.close()
+
+
+# The protocol
+
+
+SPECIFIED = """<?xml version="1.0" encoding="UTF-8"?>
+<scan:ScannerCapabilities xmlns:pwg="http://www.pwg.org/schemas/2010/12/sm" xmlns:scan="http://schemas.hp.com/imaging/escl/2011/05/03">
+<pwg:Version>2.6</pwg:Version><pwg:MakeAndModel>Example Model</pwg:MakeAndModel>
+<scan:Platen><scan:PlatenInputCaps><scan:MinWidth>16</scan:MinWidth><scan:MaxWidth>2550</scan:MaxWidth>
+<scan:MinHeight>16</scan:MinHeight><scan:MaxHeight>3508</scan:MaxHeight><scan:SettingProfiles><scan:SettingProfile>
+<scan:ColorModes><scan:ColorMode>Grayscale8</scan:ColorMode><scan:ColorMode>RGB24</scan:ColorMode></scan:ColorModes>
+<scan:DocumentFormats><pwg:DocumentFormat>application/pdf</pwg:DocumentFormat><pwg:DocumentFormat>image/jpeg</pwg:DocumentFormat>
+</scan:DocumentFormats><scan:SupportedResolutions><scan:ResolutionRange><scan:XResolutionRange><scan:Min>75</scan:Min>
+<scan:Max>600</scan:Max><scan:Normal>300</scan:Normal><scan:Step>1</scan:Step></scan:XResolutionRange></scan:ResolutionRange>
+</scan:SupportedResolutions></scan:SettingProfile></scan:SettingProfiles></scan:PlatenInputCaps></scan:Platen>
+<scan:BrightnessSupport><scan:Min>-50</scan:Min><scan:Max>150</scan:Max><scan:Normal>0</scan:Normal><scan:Step>1</scan:Step></scan:BrightnessSupport>
+</scan:ScannerCapabilities>"""
+STOPPED = """<scan:ScannerStatus xmlns:pwg="http://www.pwg.org/schemas/2010/12/sm" xmlns:scan="http://schemas.hp.com/imaging/escl/2011/05/03">
+<pwg:Version>2.6</pwg:Version><pwg:State>Stopped</pwg:State><scan:AdfState>ScannerAdfJam</scan:AdfState><scan:Jobs><scan:JobInfo>
+<pwg:JobUri>http://evil.example/eSCL/ScanJobs/7</pwg:JobUri><pwg:ImagesCompleted>3</pwg:ImagesCompleted>
+<pwg:JobState>Aborted</pwg:JobState><pwg:JobStateReasons><pwg:JobStateReason>AbortedBySystem</pwg:JobStateReason></pwg:JobStateReasons>
+</scan:JobInfo></scan:Jobs></scan:ScannerStatus>"""
+
+
+def test_answers_as_the_specification_shows_them_are_understood() -> None:
+    """Written by hand after Mopria's eSCL Technical Specification, from memory: a range of resolutions, no feeder."""
+    can = read_capabilities(SPECIFIED.encode())
+    assert can.feeder is None and can.duplex is None and can.flatbed is not None
+    assert round(can.flatbed.width) == 216 and {75, 300, 600} <= set(can.flatbed.resolutions)
+    assert can.flatbed.colours == (Colour.GREY, Colour.COLOUR) and can.contrast is None
+    assert can.brightness and (can.brightness.at(100), can.brightness.at(-50), can.brightness.at(0)) == (150, -25, 0)
+    wish = Wish(source="flatbed", dpi=250, crop=Area(left=25.4, top=50.8, width=101.6, height=76.2))
+    asked = write_settings(wish, can, Colour.GREY).decode()
+    for told in (
+        "XOffset>300<",
+        "YOffset>600<",
+        "Width>1200<",
+        "Height>900<",
+        "ColorMode>Grayscale8<",
+        "XResolution>300<",
+        "Platen<",
+    ):
+        assert told in asked
+    with pytest.raises(ProtocolError, match="feeder"):
+        write_settings(Wish(), can, Colour.GREY)
+    status = read_status(STOPPED.encode())
+    assert status.trouble == "jam" and status.jobs[0].sent == 3 and status.jobs[0].is_over
+    assert status.jobs[0].path == "/eSCL/ScanJobs/7"  # the host that it names is not spoken to
+
+
+@pytest.mark.parametrize(
+    "answer",
+    [
+        b"", b"<html>", b"\xff\xd8\xff", SPECIFIED.replace("2550", "99999999").encode(), SPECIFIED.replace("2550", "wide").encode(),
+        SPECIFIED.replace("RGB24", "X").replace("Grayscale8", "Y").encode(), STOPPED.encode(), b"<a>" * 400_000,
+        b'<!DOCTYPE a [<!ENTITY b SYSTEM "file:///etc/passwd">]><scan>&b;</scan>',
+        b'<!DOCTYPE z [<!ENTITY a "xxxxxxxxxx"><!ENTITY b "&a;&a;&a;&a;">]><ScannerCapabilities>&b;</ScannerCapabilities>',
+    ],
+)  # fmt: skip
+def test_a_device_that_lies_is_refused_with_a_reason(answer: bytes) -> None:
+    with pytest.raises(ProtocolError):
+        read_capabilities(answer)
+
+
+def test_only_addresses_of_scanners_are_taken() -> None:
+    assert address_of("192.168.1.20") == "http://192.168.1.20/eSCL"
+    assert address_of(" scanner.local:8080/ ") == "http://scanner.local:8080/eSCL"
+    assert address_of("https://[fe80::1]/a/eSCL/") == "https://[fe80::1]/a/eSCL"
+    for told in (
+        "",
+        "ftp://a/eSCL",
+        "http://a:b@c/eSCL",
+        "http://a/../eSCL",
+        "a b",
+        "http://a/eSCL?x=1",
+        "a:99999",
+        "file:///etc",
+    ):
+        with pytest.raises(ValueError):
+            address_of(told)
+
+
+class Liar(httpx.BaseTransport):
+    """Answers pictures as told, and everything else as the stand-in does not."""
+
+    def __init__(
+        self, body: bytes | Iterator[bytes], location: str = "http://elsewhere.example/eSCL/ScanJobs/1"
+    ) -> None:
+        self.body, self.location, self.asked = body, location, []  # type: ignore[var-annotated]
+
+    def handle_request(self, request: httpx.Request) -> httpx.Response:
+        self.asked.append(str(request.url))
+        if request.method == "POST":
+            return httpx.Response(201, headers={"Location": self.location})
+        if "redirect" in str(request.url):
+            return httpx.Response(302, headers={"Location": "http://elsewhere.example/"})
+        return httpx.Response(200, content=self.body)
+
+
+def test_garbage_and_endless_pictures_are_refused_and_no_other_host_is_asked(tmp_path: Path) -> None:
+    def endless() -> Iterator[bytes]:
+        while True:
+            yield b"\xff\xd8\xff" + bytes(65536)
+
+    for body, said in ((b"<html>no</html>", "no picture"), (b"", "no picture"), (endless(), "more than")):
+        liar = Liar(body)
+        client = ScannerClient("http://scanner.example/eSCL", liar)
+        job = client.begin(b"<x/>")
+        with pytest.raises(ProtocolError, match=said):
+            client.next_picture(job, tmp_path / "a", 1_000_000)
+        assert all(url.startswith("http://scanner.example/") for url in liar.asked)
+    with pytest.raises(ProtocolError):
+        ScannerClient("http://scanner.example/eSCL", Liar(b"", "..")).begin(b"<x/>")
+    with pytest.raises(Unreachable):
+        ScannerClient("http://127.0.0.1:9/eSCL").capabilities()
+
+
+def test_another_client_scans_from_the_stand_in(tmp_path: Path) -> None:
+    """`scanimage` of SANE with its driver for eSCL (sane-airscan): each sheet, both sides, and a jam told as one."""
+    device = Device(slow=0.01)
+    with served(device) as address:
+        (tmp_path / "dll.conf").write_text("airscan\n")
+        (tmp_path / "airscan.conf").write_text(
+            f"[devices]\nStandIn = {address}, eSCL\n[options]\ndiscovery = disable\n"
+        )
+
+        def scan(*told: str) -> subprocess.CompletedProcess[str]:
+            return subprocess.run(
+                ["scanimage", "-d", "airscan:e0:StandIn", "--resolution", "75", "--mode", "Gray", *told],
+                env={**os.environ, "SANE_CONFIG_DIR": str(tmp_path)}, capture_output=True, text=True, timeout=120, cwd=tmp_path,
+            )  # fmt: skip
+
+        device.lay([Sheet(letter(n), seed=n) for n in (1, 2, 3)])
+        told = scan("--source", "ADF Duplex", "--format=png", "--batch=side%d.png")
+        assert sorted(p.name for p in tmp_path.glob("side*.png")) == [f"side{n}.png" for n in range(1, 7)], told.stderr
+        first, back = (cv2.imread(str(tmp_path / f"side{n}.png"), 0) for n in (1, 2))
+        assert first is not None and back is not None
+        assert 0.9 < first.shape[1] / (216 / 25.4 * 75) < 1.1 and not judge_sheet(first, 75).judged.blank
+        assert judge_sheet(back, 75).judged.blank
+        device.put_on_glass(Sheet(letter(5)))
+        assert scan("--source", "Flatbed", "--format=png", "-o", "glass.png").returncode == 0
+        assert cv2.imread(str(tmp_path / "glass.png"), 0) is not None
+        device.lay([Sheet(letter(1)), Sheet(letter(2), fault="jam")])
+        told = scan("--source", "ADF", "--format=png", "--batch=jam%d.png")
+        assert "jam" in told.stderr.lower() and len(list(tmp_path.glob("jam*.png"))) == 1
+
+
+def test_the_stand_in_is_found_where_it_announces_itself() -> None:
+    with announced(8399, name="Stand-in of the tests"):
+        found = find_scanners(2.0, interfaces=["127.0.0.1"])
+    assert ("http://127.0.0.1:8399/eSCL", "Stand-in of the tests") in found

@@ -1,10 +1,10 @@
 #!/usr/bin/env bash
-# What only the tests need, on top of setup.sh: readers and checkers of documents and e-books, the Unicode
+# What only the tests need, on top of setup.sh: readers and checkers of documents and e-books, another scanner client, the Unicode
 # test data, a spelling list, PDFs of many programs, schemas, and the reference validator of PDF/A and PDF/UA.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-packages=(pandoc epubcheck unicode-data hunspell-en-us)
+packages=(pandoc epubcheck unicode-data hunspell-en-us sane-utils sane-airscan)
 missing=()
 for package in "${packages[@]}"; do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")

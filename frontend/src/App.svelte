@@ -16,6 +16,7 @@
   import KeyHelp from './lib/parts/KeyHelp.svelte';
   import Trolley from './lib/views/Trolley.svelte';
   import BringIn from './lib/views/BringIn.svelte';
+  import Scan from './lib/views/Scan.svelte';
   import Deliver from './lib/views/Deliver.svelte';
   import Workbench from './lib/views/Workbench.svelte';
 
@@ -76,6 +77,8 @@
       <Workbench />
     {:else if desk.batch && view.stage === 'deliver'}
       <Deliver batch={desk.batch} />
+    {:else if desk.batch && view.scanning}
+      <Scan batch={desk.batch} />
     {:else if desk.batch}
       <BringIn batch={desk.batch} />
     {:else}

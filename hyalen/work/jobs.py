@@ -167,16 +167,17 @@ def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own,
     return content.model_copy(update={"comments": tuple(noted)})
 
 
-def judge_face(path: str, dpi: float, length: float, limits: Limits) -> tuple[Judged, bytes]:
+def judge_face(path: str, dpi: float, length: float, limits: Limits, front: str | None = None) -> tuple[Judged, bytes]:
     """What is to be seen on a picture from a scanner, and a small one of it.
 
-    `dpi` counts where the file does not say its own; `length` is the sheet's in inches, 0 where it is not told
-    (raises SourceError).
+    `dpi` counts where the file does not say its own; `length` is the sheet's in inches, 0 where it is not told; `front`
+    is the file of the sheet's other side (raises SourceError).
     """
     cv2.setNumThreads(1)
     page = bring_in(path, 0, limits, dpi)
     decoded = decode_scan(page.original)
-    seen = judge_sheet(decoded.pixels, page.dpi, length)
+    other = decode_scan(bring_in(front, 0, limits, dpi).original).pixels if front else None
+    seen = judge_sheet(decoded.pixels, page.dpi, length, other)
     damage = page.damage or decoded.damage
     judged = seen.judged.model_copy(update={"remarks": (damage, *seen.judged.remarks)}) if damage else seen.judged
     return judged, encode_jpeg(as_uint8(seen.thumb), 80)

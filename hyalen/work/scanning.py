@@ -70,6 +70,7 @@ class Scanning:
                     return False
             stop = self._stops[scan_id] = threading.Event()
             self.store.scans.set_state(scan_id, "running")
+            self.attendant.warm()
             thread = self._threads[scan_id] = threading.Thread(
                 target=self._run, args=(scan_id, stop), name=f"scan-{scan_id}", daemon=True
             )
@@ -313,11 +314,13 @@ class _Pass:
         with store.blobs.held():
             blob = store.blobs.put_file(out)
             faces = store.scans.faces(scan.id, scan.step)
+            is_back = scan.wish.sides is Sides.BOTH and len(faces) % 2 == 1
+            front = str(store.blobs.path(faces[-1].blob)) if is_back else None
             if self._is_repeat(blob, [f.blob for f in faces]):
                 return
             try:
                 judged, thumb = self.scanning.attendant.do(
-                    judge_face, str(store.blobs.path(blob)), float(scan.wish.dpi), length, self.scanning.foreman.limits,
+                    judge_face, str(store.blobs.path(blob)), float(scan.wish.dpi), length, self.scanning.foreman.limits, front,
                     seconds=JUDGING_SECONDS,
                 )  # fmt: skip
             except (SourceError, JobFailed) as error:

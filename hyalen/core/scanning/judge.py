@@ -20,7 +20,12 @@ STAIN = 3  # pixels a side of the smallest stroke, at WORK_DPI: smaller is dust
 LEAST_STROKES = 3  # near each other: a short word
 NEAR = 0.4  # inches between the strokes of a word
 LONG_STROKE = 0.25  # inches: a line that somebody has drawn
-SHOWING_THROUGH = 0.14  # of the paper's lightness: paler marks are of the other side
+LEAST_MARK, SURE_INK = (
+    0.05,
+    0.2,
+)  # of the paper's lightness: paler is grain; paler than sure ink may be of the other side
+EXPLAINED = 0.85  # of the pale marks, that lie on the other side's ink, seen in a mirror
+MIRROR_DPI, SHIFT, REACH = 25.0, 12, 2  # pixels an inch; pixels by which the sides may lie apart, and marks be blurred
 LEAST_CUT = 6  # letters that touch one edge of the picture
 LETTER = (0.03, 0.3)  # inches: the height of a letter
 TOO_LONG = 1.08  # of the sheet's length that was told
@@ -40,7 +45,7 @@ class Seen(NamedTuple):
 THUMB_HEIGHT = 440
 
 
-def judge_sheet(scan: Image, dpi: float, length: float = 0.0) -> Seen:
+def judge_sheet(scan: Image, dpi: float, length: float = 0.0, front: Image | None = None) -> Seen:
     """Whether a side is blank or a separator sheet, and what is wrong with it.
 
     Parameters
@@ -51,6 +56,8 @@ def judge_sheet(scan: Image, dpi: float, length: float = 0.0) -> Seen:
         Pixels an inch.
     length : float
         Of the sheet in inches, where the clerk has told it.
+    front : (h, w) or (h, w, 3) uint8, optional
+        The other side of the sheet, as it came at the same resolution: what of it shows through is no writing.
     """
     small, factor = reduced(scan, dpi, WORK_DPI)
     at = dpi / factor
@@ -62,6 +69,8 @@ def judge_sheet(scan: Image, dpi: float, length: float = 0.0) -> Seen:
     tones = grey(small)
     strokes = _strokes(tones, at)
     blank = _is_blank(strokes, at)
+    if not blank and front is not None and _is_blank(strokes.sure, at):
+        blank = _shows_through(strokes, tones.shape, grey(reduced(front, dpi, WORK_DPI)[0]), at)
     remarks: list[str] = []
     if not blank:
         found = advice(measure_quality(scan, dpi, small, at), dpi, blank=False)
@@ -87,10 +96,16 @@ def has_colour(scan: Image) -> bool:
 
 
 class _Strokes(NamedTuple):
-    """Connected ink: (n, 4) int boxes as left, top, width, height; those within the rim left out of `inner`."""
+    """Connected ink: (n, 4) int boxes as left, top, width, height; whether each lies off the rim, and is dark."""
 
     boxes: NDArray[np.int64]
     inner: NDArray[np.bool_]
+    dark: NDArray[np.bool_]
+
+    @property
+    def sure(self) -> _Strokes:
+        """Those that are too dark to be of the other side."""
+        return _Strokes(self.boxes[self.dark], self.inner[self.dark], self.dark[self.dark])
 
 
 def _strokes(tones: Image, dpi: float) -> _Strokes:
@@ -103,13 +118,27 @@ def _strokes(tones: Image, dpi: float) -> _Strokes:
     left, top, width, height = (stats[:, i].astype(np.int64) for i in range(4))
     middle = paper[np.minimum(top + height // 2, tones.shape[0] - 1), np.minimum(left + width // 2, tones.shape[1] - 1)]
     contrast = 1 - dark / np.maximum(1, middle)
-    kept = (contrast > SHOWING_THROUGH) & (np.maximum(width, height) >= STAIN)
+    kept = (contrast > LEAST_MARK) & (np.maximum(width, height) >= STAIN)
     kept[0] = False  # the paper
     rim = int(RIM * dpi)
     rows, columns = tones.shape[:2]
     inner = (left >= rim) & (top >= rim) & (left + width <= columns - rim) & (top + height <= rows - rim)
     boxes = np.stack([left, top, width, height], axis=1)[kept]
-    return _Strokes(boxes, inner[kept])
+    return _Strokes(boxes, inner[kept], (contrast > SURE_INK)[kept])
+
+
+def _shows_through(strokes: _Strokes, shape: tuple[int, ...], front: Image, dpi: float) -> bool:
+    """Whether pale marks lie where the other side's ink is, seen in a mirror."""
+    step = dpi / MIRROR_DPI
+    size = (round(shape[1] / step), round(shape[0] / step))
+    marks = np.zeros((size[1], size[0]), np.float32)
+    for left, top, width, height in strokes.boxes[strokes.inner] / step:
+        marks[int(top) : int(top + height) + 1, int(left) : int(left + width) + 1] = 1
+    ink = ink_mask(front, dpi).astype(np.uint8)[:, ::-1]
+    ink = as_uint8(cv2.resize(np.ascontiguousarray(ink) * 255, size, interpolation=cv2.INTER_AREA))
+    near = as_uint8(cv2.dilate((ink > 20).astype(np.uint8), np.ones((2 * REACH + 1, 2 * REACH + 1), np.uint8)))
+    wide = np.pad(near.astype(np.float32), SHIFT)
+    return bool(cv2.matchTemplate(wide, marks, cv2.TM_CCORR).max() >= EXPLAINED * marks.sum() > 0)
 
 
 def _is_blank(strokes: _Strokes, dpi: float) -> bool:

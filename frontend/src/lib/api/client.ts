@@ -65,6 +65,14 @@ export type Bookmarked = Schemas['Bookmarked'];
 export type BookmarkEntry = Schemas['BookmarkEntry'];
 export type Abbreviation = Schemas['Abbreviation'];
 export type LikePicture = Schemas['LikePicture'];
+export type Scanner = Schemas['Scanner'];
+export type ScannerState = Schemas['ScannerState'];
+export type FoundScanner = Schemas['FoundScanner'];
+export type Wish = Schemas['Wish'];
+export type Aim = Schemas['Aim'];
+export type Scan = Schemas['Scan'];
+export type Face = Schemas['Face'];
+export type ScanPreset = Schemas['NamedPreset'];
 export type Box = [number, number, number, number];
 
 /** A problem document of the server (RFC 9457). */
@@ -101,6 +109,7 @@ function refused(status: number, told: unknown, fallback: string): Refused {
 const batch = (batch_id: number) => ({ path: { batch_id } });
 const document = (document_id: number) => ({ path: { document_id } });
 const page = (page_id: number) => ({ path: { page_id } });
+const scan = (scan_id: number) => ({ params: { path: { scan_id } } });
 const during = (signal: AbortSignal | undefined) => (signal ? { signal } : {});
 
 export const api = {
@@ -215,6 +224,24 @@ export const api = {
   deleteTreatment: (treatment_id: number) => ok(client.DELETE('/api/treatments/{treatment_id}', { params: { path: { treatment_id } } })),
   readAgain: (id: number, revision: number, languages: string[] | null, keep: boolean, pages: 'page' | 'selection' | 'document', text_from: TextFrom | null = null, selection: number[] = []) =>
     ok<Started>(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { revision, languages, keep, pages, text_from, selection } })),
+  scanners: () => ok<Scanner[]>(client.GET('/api/scanners')),
+  addScanner: (address: string) => ok<Scanner>(client.POST('/api/scanners', { body: { address } })),
+  forgetScanner: (scanner_id: number) => ok(client.DELETE('/api/scanners/{scanner_id}', { params: { path: { scanner_id } } })),
+  findScanners: () => ok<FoundScanner[]>(client.POST('/api/scanners/find')),
+  scanner: (scanner_id: number) => ok<ScannerState>(client.GET('/api/scanners/{scanner_id}', { params: { path: { scanner_id } } })),
+  previewGlass: (scanner_id: number, wish: Wish) =>
+    ok<Blob>(client.POST('/api/scanners/{scanner_id}/preview', { params: { path: { scanner_id } }, body: wish, parseAs: 'blob' })),
+  scanPresets: () => ok<ScanPreset[]>(client.GET('/api/scan-presets')),
+  saveScanPreset: (name: string, preset: Schemas['Preset']) => ok<ScanPreset[]>(client.PUT('/api/scan-presets', { body: { name, preset } })),
+  deleteScanPreset: (preset_id: number) => ok(client.DELETE('/api/scan-presets/{preset_id}', { params: { path: { preset_id } } })),
+  separators: (names: string[]) => ok<Blob>(client.POST('/api/separator-sheets', { body: { names }, parseAs: 'blob' })),
+  beginScan: (id: number, scanner: number, wish: Wish, aim: Aim) => ok<Scan>(client.POST('/api/batches/{batch_id}/scans', { params: batch(id), body: { scanner, wish, aim } })),
+  lastScan: (id: number) => ok<Scan | null>(client.GET('/api/batches/{batch_id}/scan', { params: batch(id) })),
+  goOnScan: (id: number) => ok<Scan>(client.POST('/api/scans/{scan_id}/go-on', scan(id))),
+  stopScan: (id: number) => ok<Scan>(client.POST('/api/scans/{scan_id}/stop', scan(id))),
+  otherSides: (id: number) => ok<Scan>(client.POST('/api/scans/{scan_id}/other-sides', scan(id))),
+  endScan: (id: number) => ok(client.POST('/api/scans/{scan_id}/end', scan(id))),
+  putBackFace: (face_id: number) => ok<Scan>(client.POST('/api/faces/{face_id}/put-back', { params: { path: { face_id } } })),
   retry: (id: number) => ok(client.POST('/api/pages/{page_id}/retry', { params: page(id) })),
 };
 

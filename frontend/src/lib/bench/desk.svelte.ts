@@ -21,6 +21,9 @@ export class Desk {
   /** Whether work rests because the server's disk is full. */
   full = $state(false);
 
+  /** Called when sheets have come from a scanner. */
+  onScan: (batch: number) => void = () => undefined;
+
   private stale = new Set<number>();
   private pending: AbortController | null = null;
   private timer: ReturnType<typeof setTimeout> | null = null;
@@ -185,6 +188,7 @@ export class Desk {
       this.online = true;
       this.full = JSON.parse(message.data).lacks_space === true;
     });
+    source.addEventListener('scan', (message) => this.onScan(JSON.parse(message.data).batch_id));
     source.addEventListener('space', (message) => (this.full = JSON.parse(message.data).state === 'none'));
     for (const kind of ['task', 'document', 'batch']) source.addEventListener(kind, (message) => this.heard(JSON.parse(message.data)));
   }

@@ -1,5 +1,5 @@
 import type { Document, StageId } from '../api/client';
-import { format, parse, type Place } from './address';
+import { format, parse, type BatchStage, type Place } from './address';
 import { findWord } from './content';
 import { desk } from './desk.svelte';
 import { notices } from './notices.svelte';
@@ -9,6 +9,8 @@ import { selection } from './selection.svelte';
 export class View {
   stage = $state<StageId>('bring_in');
   contact = $state(false);
+  /** Whether sheets come from a scanner into the batch in hand. */
+  scanning = $state(false);
 
   async start(): Promise<void> {
     window.addEventListener('popstate', () => void this.follow(parse(location.hash)));
@@ -26,6 +28,7 @@ export class View {
 
   private async follow(place: Place): Promise<void> {
     await notices.attempt(async () => {
+      this.scanning = place.kind === 'batch' && place.stage === 'scan';
       if (place.kind === 'document') {
         if (desk.document?.id !== place.id) this.contact = false;
         this.stage = place.stage;
@@ -34,7 +37,7 @@ export class View {
         document.title = `${desk.document?.title ?? ''} – Hyalen`;
       } else {
         this.contact = false;
-        if (place.kind === 'batch') this.stage = place.stage;
+        if (place.kind === 'batch') this.stage = place.stage === 'scan' ? 'bring_in' : place.stage;
         await (place.kind === 'batch' ? desk.openBatch(place.id) : desk.openTrolley());
         document.title = 'Hyalen';
       }
@@ -42,7 +45,7 @@ export class View {
   }
 
   goHome = () => this.go({ kind: 'trolley' });
-  goBatch = (id: number, stage: 'bring_in' | 'deliver' = 'bring_in') => this.go({ kind: 'batch', id, stage });
+  goBatch = (id: number, stage: BatchStage = 'bring_in') => this.go({ kind: 'batch', id, stage });
   goDocument = (id: number, stage: StageId = 'proof', page = 0) => this.go({ kind: 'document', id, stage, page });
 
   async goStage(stage: StageId): Promise<void> {

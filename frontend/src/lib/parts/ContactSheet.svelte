@@ -2,6 +2,7 @@
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
   import { selection } from '../bench/selection.svelte';
+  import { scanning } from '../bench/scanning.svelte';
   import { notices } from '../bench/notices.svelte';
   import { Button } from 'flowbite-svelte';
   import { api, AUTOMATIC } from '../api/client';
@@ -84,6 +85,15 @@
     await notices.attempt(async () => { await desk.change((id, revision) => api.changeDocument(id, { revision, duplex: on })); await desk.refresh(); });
   }
 
+  /** Sheets from the scanner go behind the picked page, or one in its place. */
+  function scan(kind: 'after' | 'instead') {
+    const page = chosen[0], document = desk.document;
+    if (page === undefined || !document) return;
+    const at = pages.findIndex((p) => p.id === page) + 1;
+    scanning.aim = { kind, page, says: `${kind === 'after' ? 'behind' : 'in the place of'} page ${at} of ${document.title}` };
+    void view.goBatch(document.batch_id, 'scan');
+  }
+
   function onDragStart(event: DragEvent, index: number) {
     if (!picked.has(pages[index]!.id)) selection.pick(desk.pages, index, { shift: false, ctrl: false });
     event.dataTransfer?.setData('text/plain', String(index));
@@ -131,6 +141,10 @@
       <button disabled={!chosen.length} onclick={() => void reset()}>Back to automatic</button>
     </div>
     <div class="acts" role="group" aria-label="Margins"><button onclick={() => void margins(true)}>Even margins</button><button onclick={() => void margins(false)}>Own margins</button></div>
+    <div class="acts" role="group" aria-label="From the scanner">
+      <button disabled={chosen.length !== 1} onclick={() => scan('after')}>Scan in behind it</button>
+      <button disabled={chosen.length !== 1} onclick={() => scan('instead')}>Scan it again</button>
+    </div>
     <label><input type="checkbox" checked={desk.document?.duplex ?? false} onchange={(e) => void duplex(e.currentTarget.checked)} /> both sides scanned in turn</label>
     <span class="grow"></span>
     <Button size="xs" onclick={() => (view.contact = false)}>Back to the sheet</Button>

@@ -3,6 +3,7 @@
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
   import { sized } from '../bench/sizes';
+  import { view } from '../bench/view.svelte';
   import { about } from '../bench/about.svelte';
   import { Button, Modal, Progressbar } from 'flowbite-svelte';
   import Ledger from '../parts/Ledger.svelte';
@@ -154,6 +155,7 @@
         </div>
       {/if}
     </div>
+    <button class="scan" onclick={() => void view.goBatch(batch.id, 'scan')}><b>Scan sheets</b><span>from the feeder or the glass of a scanner, into this batch</span></button>
     {#if batch.problems.length || batch.failed.length}
       <section class="bg-paper rounded-lg p-4 shadow-sm" aria-label="Problems">
         <h2 class="m-0 mb-2 text-base font-bold">Not brought in</h2>
@@ -184,6 +186,10 @@
 
 <style>
   .drop { border: 2px dashed var(--color-primary-400); border-radius: 10px; padding: 22px; background: #eef3f1; text-align: center; }
+  .scan { display: flex; flex-direction: column; gap: 2px; padding: 14px 22px; border: 2px solid var(--color-primary-600); border-radius: 10px; background: var(--color-paper); color: var(--color-ink); text-align: left; }
+  .scan b { font-size: 18px; }
+  .scan span { color: var(--color-quiet); }
+  .scan:hover { background: #eef3f1; }
   .only { width: 100%; border: 1px solid #7b8a86; border-radius: 5px; background: #fff; color: var(--color-ink); padding: 4px 8px; }
   .drop.over { background: var(--color-lamp-100); border-color: var(--color-lamp-700); }
 </style>

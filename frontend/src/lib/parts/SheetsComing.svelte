@@ -1,0 +1,137 @@
+<script lang="ts">
+  import { tick } from 'svelte';
+  import { api, type Face } from '../api/client';
+  import { desk } from '../bench/desk.svelte';
+  import { notices } from '../bench/notices.svelte';
+  import { scanning, type Sheet } from '../bench/scanning.svelte';
+  import { view } from '../bench/view.svelte';
+
+  /** Sheets as they come: a leaf each, front and back hinged; those out of sight are not drawn. */
+  let { sheets, running }: { sheets: Sheet[]; running: boolean } = $props();
+
+  let box = $state<HTMLDivElement>();
+  let large = $state<Face | null>(null);
+  let following = $state(true);
+  let naming = $state<number | null>(null);
+  let name = $state(''), reference = $state('');
+
+  const FATES: Record<string, string> = { blank: 'left out: blank', separator: 'separator sheet', waiting: 'waits for its other side' };
+  const summary = (id: number | null) => desk.batch?.documents.find((d) => d.id === id);
+
+  // The last sheet stays in sight while more come, unless the clerk looks elsewhere.
+  $effect(() => {
+    void sheets.length;
+    if (running && following) void tick().then(() => box?.scrollTo({ top: box.scrollHeight }));
+  });
+  const onScroll = () => (following = !box || box.scrollTop + box.clientHeight > box.scrollHeight - 120);
+
+  async function openName(id: number) {
+    await notices.attempt(async () => {
+      const document = await api.document(id);
+      name = document.title;
+      reference = document.particulars.reference ?? '';
+      naming = id;
+    });
+  }
+
+  async function saveName() {
+    const id = naming;
+    naming = null;
+    if (id === null) return;
+    await notices.attempt(async () => {
+      const document = await api.document(id);
+      await api.changeDocument(id, { revision: document.revision, title: name.trim() || document.title, particulars: { ...document.particulars, reference: reference.trim() } });
+      await Promise.all([desk.refresh(), scanning.refresh()]);
+    });
+  }
+
+  async function goPage(face: Face) {
+    if (!face.document) return;
+    const document = await api.document(face.document);
+    await view.goDocument(face.document, 'clean', Math.max(0, document.pages.findIndex((p) => p.id === face.page)));
+  }
+</script>
+
+<div class="box" bind:this={box} onscroll={onScroll} role="list" aria-label="Sheets that have come">
+  {#each sheets as sheet, at (sheet.key)}
+    {#if sheet.begins && sheet.document !== null}
+      <div class="begins" role="presentation">
+        {#if naming === sheet.document}
+          <form onsubmit={(e) => { e.preventDefault(); void saveName(); }}>
+            <!-- svelte-ignore a11y_autofocus -->
+            <label>Title <input bind:value={name} maxlength="500" autofocus /></label>
+            <label>Reference number <input bind:value={reference} maxlength="200" /></label>
+            <button type="submit">Keep</button><button type="button" onclick={() => (naming = null)}>Leave</button>
+          </form>
+        {:else}
+          <h2>{sheet.title}</h2>
+          {#if summary(sheet.document)}<span class="text-quiet">{summary(sheet.document)!.pages} pages</span>{/if}
+          <button onclick={() => void openName(sheet.document!)} aria-label="Name {sheet.title}">Name it…</button>
+        {/if}
+      </div>
+    {/if}
+    <div class="sheet" role="listitem" class:poor={sheet.faces.some((f) => f.remarks.length)}>
+      <div class="leaves">
+        {#each sheet.faces as face (face.id)}
+          <figure class="face" class:out={face.fate === 'blank' || face.fate === 'separator'} class:waiting={face.fate === 'waiting'}>
+            <button class="plain" onclick={() => (large = face)} aria-label="Look at side {face.number + 1}">
+              <img src="/api/faces/{face.id}/picture" alt="" height="220" loading="lazy" />
+            </button>
+            {#if FATES[face.fate]}<figcaption>{FATES[face.fate]}{#if face.fate === 'blank'} <button onclick={() => scanning.act(() => api.putBackFace(face.id))} aria-label="Put side {face.number + 1} back">Put back</button>{/if}</figcaption>{/if}
+          </figure>
+        {/each}
+      </div>
+      <div class="foot">
+        <b>{at + 1}</b>
+        {#each sheet.faces as face (face.id)}
+          {#each face.remarks as remark (remark)}<span class="remark">{remark}</span>{/each}
+        {/each}
+        {#if sheet.faces.some((f) => f.page && f.remarks.length)}
+          <button onclick={() => scanning.again(sheet.faces.find((f) => f.page && f.remarks.length)!)}>Scan it again</button>
+        {/if}
+      </div>
+    </div>
+  {/each}
+</div>
+
+{#if large}
+  <div class="veil" role="dialog" aria-modal="true" aria-label="Side {large.number + 1}">
+    <img src="/api/faces/{large.id}/picture?small=false" alt="The side as it came" />
+    <div class="over">
+      {#each large.remarks as remark (remark)}<p class="remark">{remark}</p>{/each}
+      {#if large.page}
+        <button onclick={() => { scanning.again(large!); large = null; }}>Scan it again in its place</button>
+        <button onclick={() => void goPage(large!)}>Open the page</button>
+      {/if}
+      <!-- svelte-ignore a11y_autofocus -->
+      <button autofocus onclick={() => (large = null)}>Close <span class="key">Esc</span></button>
+    </div>
+  </div>
+{/if}
+<svelte:window onkeydown={(e) => { if (e.key === 'Escape' && large) { e.stopPropagation(); large = null; } }} />
+
+<style>
+  .box { flex: 1; min-height: 0; overflow-y: auto; padding: 16px 20px 40px; display: flex; flex-wrap: wrap; gap: 18px 16px; align-content: flex-start; align-items: flex-start; }
+  .begins { flex-basis: 100%; display: flex; gap: 14px; align-items: center; border-top: 2px solid var(--color-primary-700); padding-top: 6px; }
+  .begins h2 { margin: 0; font-size: 16px; }
+  .begins form { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; }
+  .begins input { border: 1px solid #7b8a86; border-radius: 5px; padding: 2px 8px; background: #fff; }
+  .sheet { content-visibility: auto; contain-intrinsic-size: 160px 270px; max-width: 340px; }
+  .leaves { display: flex; }
+  .face { margin: 0; position: relative; background: #fff; box-shadow: 0 1px 5px #12312f55; min-width: 60px; }
+  .face + .face { border-left: 3px double #7b8a86; }
+  .face button.plain { display: block; }
+  .face img { display: block; height: 220px; width: auto; max-width: 260px; object-fit: contain; }
+  .face.out img { opacity: 0.35; }
+  .face.waiting { outline: 2px dashed var(--color-primary-600); }
+  .face figcaption { position: absolute; inset: auto 0 0 0; padding: 4px 6px; font-size: 13px; background: #fbfaf6ee; text-align: center; }
+  .foot { display: flex; flex-wrap: wrap; gap: 2px 8px; align-items: baseline; padding-top: 4px; font-size: 13.5px; }
+  .poor .face { box-shadow: 0 0 0 3px var(--color-lamp-500); }
+  .remark { color: var(--color-lamp-900); background: var(--color-lamp-100); border-radius: 4px; padding: 1px 6px; }
+  button:not(.plain) { border: 1px solid #7b8a86; border-radius: 5px; background: #fff; color: var(--color-ink); padding: 1px 8px; font-size: 13px; min-height: 24px; }
+  .veil { position: fixed; inset: 56px 0 0 0; background: #12312fee; display: flex; justify-content: center; gap: 20px; padding: 20px; z-index: 20; }
+  .veil img { max-height: 100%; max-width: calc(100% - 260px); object-fit: contain; background: #fff; }
+  .over { width: 220px; display: flex; flex-direction: column; gap: 8px; align-items: flex-start; }
+  .over button { font-size: 15px; padding: 5px 12px; }
+  .over p { margin: 0; }
+</style>
