@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import os
 import random
-import socket
 import subprocess
-import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import cv2
@@ -16,7 +14,6 @@ import httpx
 import numpy as np
 import pypdfium2 as pdfium
 import pytest
-import uvicorn
 import zxingcpp
 
 from hyalen.core.imaging.pixels import as_uint8
@@ -26,45 +23,14 @@ from hyalen.core.scanning.separators import read_separator, separator_sheets
 from hyalen.core.scanning.wish import Aim, Area, Colour, Sides, Wish
 from hyalen.scanner.announce import announced
 from hyalen.scanner.device import Device, Settings
-from hyalen.scanner.server import make_scanner
 from hyalen.scanner.sheets import STACKS, Sheet, letter
 from hyalen.store.store import Store
 from hyalen.work.foreman import Foreman
 from hyalen.work.scanner_client import ScannerClient, Unreachable, address_of
-from hyalen.work.scanner_finder import find_scanners
+from hyalen.work.scanner_finder import Announced, find_scanners
 from hyalen.work.scanning import Scanning
 from tests.helpers import AT_ONCE
-
-
-@contextmanager
-def served(device: Device) -> Iterator[str]:
-    """The device on a port of its own; its address."""
-    listening = socket.socket()
-    listening.bind(("127.0.0.1", 0))
-    server = uvicorn.Server(uvicorn.Config(make_scanner(device), log_level="critical", timeout_graceful_shutdown=1))
-    thread = threading.Thread(target=server.run, kwargs={"sockets": [listening]}, daemon=True)
-    thread.start()
-    try:
-        yield f"http://127.0.0.1:{listening.getsockname()[1]}/eSCL"
-    finally:
-        server.should_exit = True
-        thread.join(10)
-
-
-def marked(sheet: Sheet, back: bool, settings: Settings) -> bytes:
-    """A small picture, of its own for each side of each sheet: blank where the side says "blank"."""
-    text = sheet.back if back else sheet.front
-    picture = np.full((330, 240), 250, np.uint8)
-    if text != "blank":
-        for line in range(4):
-            cv2.putText(picture, text, (40, 80 + 50 * line), cv2.FONT_HERSHEY_SIMPLEX, 1.0, 0, 3)
-    # Noise, as of two scans that are never alike.
-    picture[5, :] = np.random.default_rng().integers(200, 255, 240)
-    return bytes(cv2.imencode(".png", picture)[1])
-
-
-def stack(count: int, both: bool = False) -> list[Sheet]:
-    return [Sheet(f"f{n}", f"b{n}" if both else "blank", seed=n) for n in range(1, count + 1)]
+from tests.scanners import marked, served, stack
 
 
 class Bench:
@@ -160,6 +126,20 @@ def test_blank_sides_are_left_out_and_can_be_put_back(bench: Bench) -> None:
     for face in left:
         bench.store.scans.put_back(face.id)
     assert bench.texts(scan) == ["f1", "blank", "f2", "b2", "blank", "b3", "|"]
+
+
+def test_sides_that_are_all_blank_can_still_be_put_back(bench: Bench) -> None:
+    bench.device.lay([Sheet("blank"), Sheet("blank"), Sheet("blank")])
+    scan = bench.begin(Wish(dpi=75))
+    bench.to_the_end(scan)
+    assert bench.texts(scan) == []
+    _, middle, last = bench.store.scans.faces(scan)
+    for face in (last, middle):
+        bench.store.scans.put_back(face.id)
+    assert bench.texts(scan) == ["blank", "blank", "|"]
+    bench.device.lay([Sheet("f4")])
+    bench.to_the_end(scan)
+    assert bench.texts(scan) == ["blank", "blank", "f4", "|"]
 
 
 def test_the_other_sides_of_a_stack_find_their_fronts(bench: Bench) -> None:
@@ -505,6 +485,10 @@ def test_another_client_scans_from_the_stand_in(tmp_path: Path) -> None:
 
 
 def test_the_stand_in_is_found_where_it_announces_itself() -> None:
-    with announced(8399, name="Stand-in of the tests"):
-        found = find_scanners(2.0, interfaces=["127.0.0.1"])
+    def both() -> list[Announced]:
+        with announced(8399, name="Stand-in of the tests"):
+            return find_scanners(2.0, interfaces=["127.0.0.1"])
+
+    with ThreadPoolExecutor(1) as pool:  # a loop that runs in this thread, as browser tests leave one, would be taken
+        found = pool.submit(both).result()
     assert ("http://127.0.0.1:8399/eSCL", "Stand-in of the tests") in found

@@ -273,14 +273,21 @@ class Scans:
             If it is a page already, or its document has gone.
         """
         face = self.face(face_id)
-        if face.fate != "blank" or face.document_id is None or face.place is None:
+        if face.fate != "blank" or face.place is None:
             raise Stale("This side is no blank one that was left out.")
         with self.database.write() as db:
             scan = self.scan(face.scan_id)
-            page_id = self._add_page(db, scan, face, face.document_id, face.place)
-            db.execute("UPDATE face SET fate = 'page', page_id = ? WHERE id = ?", (page_id, face_id))
-            self._changed(db, face.document_id)
-        return face.document_id
+            document_id = face.document_id
+            if document_id is None:  # where all sides were blank, there is no document yet
+                document_id = self._new_document(db, scan, "", face, 0)
+            page_id = self._add_page(db, scan, face, document_id, face.place)
+            db.execute(
+                "UPDATE face SET fate = 'page', document_id = ?, page_id = ? WHERE id = ?",
+                (document_id, page_id, face_id),
+            )
+            self._settle(db, scan)
+            self._changed(db, document_id)
+        return document_id
 
     def join_backs(self, scan_id: int, backwards: bool = True) -> set[int]:
         """Put the faces of the second pass behind their fronts; the documents that have changed.
@@ -332,7 +339,7 @@ class Scans:
             if document_id is None and told.document == 0 and target is not None:
                 document_id = target
             if document_id is None and told.fate == "page":
-                document_id = self._new_document(db, scan, told, face, len(known))
+                document_id = self._new_document(db, scan, told.name, face, len(known))
             if document_id is not None:
                 known[told.document] = document_id
             if told.document == 0 and target is not None and shift is None:
@@ -374,10 +381,8 @@ class Scans:
         last = row["last"] if row and row["last"] is not None else -1
         return int(last) + 2 - int(last) % 2 if last >= 0 else 0
 
-    def _new_document(
-        self, db: sqlite3.Connection, scan: ScanRecord, told: Placed, face: FaceRecord, count: int
-    ) -> int:
-        name = told.name or scan.aim.name(scan.aim.counter + count)
+    def _new_document(self, db: sqlite3.Connection, scan: ScanRecord, name: str, face: FaceRecord, count: int) -> int:
+        name = name or scan.aim.name(scan.aim.counter + count)
         document_id = self.documents.add(scan.batch_id, name, face.blob, [])
         duplex = int(scan.wish.sides is not Sides.ONE)
         db.execute("UPDATE document SET title = ?, duplex = ? WHERE id = ?", (name, duplex, document_id))

@@ -5,6 +5,7 @@
   import { notices } from '../bench/notices.svelte';
   import { scanning, type Sheet } from '../bench/scanning.svelte';
   import { view } from '../bench/view.svelte';
+  import { counted } from '../bench/words';
 
   /** Sheets as they come: a leaf each, front and back hinged; those out of sight are not drawn. */
   let { sheets, running }: { sheets: Sheet[]; running: boolean } = $props();
@@ -14,6 +15,15 @@
   let following = $state(true);
   let naming = $state<number | null>(null);
   let name = $state(''), reference = $state('');
+
+  const documents = $derived.by(() => {
+    const found: { key: string; title: string; document: number | null; sheets: { sheet: Sheet; at: number }[] }[] = [];
+    for (const [at, sheet] of sheets.entries()) {
+      if (!found.length || sheet.begins) found.push({ key: sheet.key, title: sheet.title, document: sheet.document, sheets: [] });
+      found.at(-1)!.sheets.push({ sheet, at });
+    }
+    return found;
+  });
 
   const FATES: Record<string, string> = { blank: 'left out: blank', separator: 'separator sheet', waiting: 'waits for its other side' };
   const summary = (id: number | null) => desk.batch?.documents.find((d) => d.id === id);
@@ -52,11 +62,11 @@
   }
 </script>
 
-<div class="box" bind:this={box} onscroll={onScroll} role="list" aria-label="Sheets that have come">
-  {#each sheets as sheet, at (sheet.key)}
-    {#if sheet.begins && sheet.document !== null}
-      <div class="begins" role="presentation">
-        {#if naming === sheet.document}
+<div class="box" bind:this={box} onscroll={onScroll} role="region" aria-label="Sheets that have come">
+  {#each documents as group (group.key)}
+    {#if group.document !== null}
+      <header class="begins">
+        {#if naming === group.document}
           <form onsubmit={(e) => { e.preventDefault(); void saveName(); }}>
             <!-- svelte-ignore a11y_autofocus -->
             <label>Title <input bind:value={name} maxlength="500" autofocus /></label>
@@ -64,12 +74,14 @@
             <button type="submit">Keep</button><button type="button" onclick={() => (naming = null)}>Leave</button>
           </form>
         {:else}
-          <h2>{sheet.title}</h2>
-          {#if summary(sheet.document)}<span class="text-quiet">{summary(sheet.document)!.pages} pages</span>{/if}
-          <button onclick={() => void openName(sheet.document!)} aria-label="Name {sheet.title}">Name it…</button>
+          <h2>{group.title}</h2>
+          {#if summary(group.document)}<span class="text-quiet">{counted(summary(group.document)!.pages, 'page')}</span>{/if}
+          <button onclick={() => void openName(group.document!)} aria-label="Name {group.title}">Name it…</button>
         {/if}
-      </div>
+      </header>
     {/if}
+    <div class="sheets" role="list" aria-label={group.title || 'Sheets'}>
+    {#each group.sheets as { sheet, at } (sheet.key)}
     <div class="sheet" role="listitem" class:poor={sheet.faces.some((f) => f.remarks.length)}>
       <div class="leaves">
         {#each sheet.faces as face (face.id)}
@@ -91,6 +103,8 @@
         {/if}
       </div>
     </div>
+    {/each}
+    </div>
   {/each}
 </div>
 
@@ -111,8 +125,9 @@
 <svelte:window onkeydown={(e) => { if (e.key === 'Escape' && large) { e.stopPropagation(); large = null; } }} />
 
 <style>
-  .box { flex: 1; min-height: 0; overflow-y: auto; padding: 16px 20px 40px; display: flex; flex-wrap: wrap; gap: 18px 16px; align-content: flex-start; align-items: flex-start; }
-  .begins { flex-basis: 100%; display: flex; gap: 14px; align-items: center; border-top: 2px solid var(--color-primary-700); padding-top: 6px; }
+  .box { flex: 1; min-height: 0; overflow-y: auto; padding: 16px 20px 40px; display: flex; flex-direction: column; gap: 14px; }
+  .sheets { display: flex; flex-wrap: wrap; gap: 18px 16px; align-items: flex-start; }
+  .begins { display: flex; gap: 14px; align-items: center; border-top: 2px solid var(--color-primary-700); padding-top: 6px; }
   .begins h2 { margin: 0; font-size: 16px; }
   .begins form { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; }
   .begins input { border: 1px solid #7b8a86; border-radius: 5px; padding: 2px 8px; background: #fff; }

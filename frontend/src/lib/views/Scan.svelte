@@ -21,7 +21,8 @@
   const poor = $derived(scan?.faces.filter((f) => f.remarks.length).length ?? 0);
   const glass = $derived(scanning.wish.source === 'flatbed' && !scan?.running);
 
-  $effect(() => void scanning.open(batch.id));
+  const id = $derived(batch.id); // the batch is told anew all the time
+  $effect(() => void scanning.open(id));
 
   let told = '';
   $effect(() => {
