@@ -224,7 +224,7 @@ def test_the_record_says_what_was_made_and_the_bag_is_whole(client: TestClient, 
     assert told["sha256"] == hashlib.sha256(data).hexdigest() and told["by"] == "E. Sandvik"
     assert told["options"]["quality"] == "balanced" and told["up_to_date"]
     (part,) = told["documents"]
-    assert part["redacted_areas"] == 0 and part["source"]["file"] == "Some scan.pdf"
+    assert part["redacted_areas"] == 0 and part["sources"][0]["file"] == "Some scan.pdf"
     page = client.get(f"/api/deliveries/{made['id']}/record.html").text
     assert told["sha256"] in page and "E. Sandvik" in page and '<html lang="en">' in page
     with zipfile.ZipFile(io.BytesIO(client.get("/api/batches/1/bag").content)) as archive:

@@ -241,7 +241,18 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     connection.execute("DROP TABLE delivery")
     connection.execute(next(s for s in dict(migrations())["0001_initial.sql"].split(";") if "TABLE delivery" in s))
     for table, *columns in (
-        ("page", "proofed", "expected", "variance", "chances", "source_blob", "source_page", "told_dpi"),
+        (
+            "page",
+            "proofed",
+            "expected",
+            "variance",
+            "chances",
+            "source_blob",
+            "source_page",
+            "source_name",
+            "came_blob",
+            "told_dpi",
+        ),
         ("doubt", "place", "alike", "mend", "of_document"),
         (
             "document",

@@ -46,11 +46,11 @@ class Arrangement:
         else:
             cursor = db.execute(
                 """INSERT INTO page (document_id, position, source_index, original_blob, kind, width, height, dpi,
-                     dpi_reason, damage, stated_turn, own_text, text_from, source_blob, source_page, told_dpi, languages,
-                     treatment, first_treatment)
+                     dpi_reason, damage, stated_turn, own_text, text_from, source_blob, source_page,
+                     source_name, came_blob, told_dpi, languages, treatment, first_treatment)
                    SELECT document_id, -2000000 - id, source_index, original_blob, kind, width, height, dpi,
-                     dpi_reason, damage, stated_turn, own_text, text_from, source_blob, source_page, told_dpi, languages,
-                     treatment, treatment FROM page WHERE id = ?""",
+                     dpi_reason, damage, stated_turn, own_text, text_from, source_blob, source_page,
+                     source_name, came_blob, told_dpi, languages, treatment, treatment FROM page WHERE id = ?""",
                 (page.id,),
             )
             other = int(cursor.lastrowid or 0)

@@ -11,7 +11,7 @@ from hyalen.core.model.document import Particulars
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.doubts import Stage
 from hyalen.store.database import Database
-from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFound, PageRecord, ProblemRecord
+from hyalen.store.records import BatchCounts, BatchRecord, DocumentRecord, NotFound, PageRecord, ProblemRecord, Source
 from hyalen.store.tasks import Tasks
 
 BATCH = "id, name, languages, created, particulars, paused"
@@ -137,6 +137,17 @@ class Documents:
         """The file that a page comes from, and which of its pages it is."""
         blob = page.source_blob or self.document(page.document_id).source_blob
         return blob, page.source_index if page.source_page is None else page.source_page
+
+    def sources(self, document_id: int) -> list[Source]:
+        """The files that a document's pages came from, bit for bit, in the order of the pages."""
+        rows = self.database.rows(
+            """SELECT coalesce(p.source_name, d.source_name) AS name, CASE WHEN p.source_blob IS NULL
+                 THEN coalesce(d.came_blob, d.source_blob) ELSE coalesce(p.came_blob, p.source_blob) END AS blob
+               FROM page p JOIN document d ON d.id = p.document_id
+               WHERE d.id = ? AND p.removed_from IS NULL AND p.joined = 0 ORDER BY p.position""",
+            document_id,
+        )
+        return list(dict.fromkeys(Source(r["name"], r["blob"]) for r in rows))
 
     def has(self, document_id: int) -> bool:
         """Whether there is such a document."""

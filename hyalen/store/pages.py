@@ -166,6 +166,12 @@ class Pages:
                 )
         db.execute("UPDATE document SET page_count = ? WHERE id = ?", (position, document_id))
 
+    def room(self, document_id: int) -> int:
+        """The first even place behind all pages of a document, where the front of a sheet may stand."""
+        row = self.database.row("SELECT max(source_index) AS last FROM page WHERE document_id = ?", document_id)
+        last = row["last"] if row and row["last"] is not None else -1
+        return int(last) + 2 - int(last) % 2 if last >= 0 else 0
+
     # Kin
 
     def halves(self, page: PageRecord) -> list[PageRecord]:

@@ -109,6 +109,13 @@ class DocumentRecord:
         )
 
 
+class Source(NamedTuple):
+    """A file that pages came from, by its name and as it came."""
+
+    name: str
+    blob: str
+
+
 @dataclass(frozen=True, slots=True)
 class PageRecord:
     """A page without its content; `removed_from` is where a page that was taken out stood.

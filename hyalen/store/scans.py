@@ -343,7 +343,7 @@ class Scans:
             if document_id is not None:
                 known[told.document] = document_id
             if told.document == 0 and target is not None and shift is None:
-                shift = self._room(target)
+                shift = self.pages.room(target)
             at = told.place + (shift or 0 if told.document == 0 else 0)
             page_id = self._put(db, scan, face, told._replace(place=at), document_id)
             if page_id is not None:
@@ -374,12 +374,6 @@ class Scans:
         """The document that the first pages go to, where it is there already."""
         page_id = scan.aim.after or scan.aim.instead
         return self.pages.page(page_id).document_id if page_id is not None else scan.aim.document
-
-    def _room(self, document_id: int) -> int:
-        """The first even place behind all pages of a document."""
-        row = self.database.row("SELECT max(source_index) AS last FROM page WHERE document_id = ?", document_id)
-        last = row["last"] if row and row["last"] is not None else -1
-        return int(last) + 2 - int(last) % 2 if last >= 0 else 0
 
     def _new_document(self, db: sqlite3.Connection, scan: ScanRecord, name: str, face: FaceRecord, count: int) -> int:
         name = name or scan.aim.name(scan.aim.counter + count)

@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from hyalen.store.arrangement import Arrangement
+from hyalen.store.binding import Binding
 from hyalen.store.blobs import Blobs
 from hyalen.store.contents import Contents
 from hyalen.store.course import Course
@@ -32,7 +33,7 @@ from hyalen.store.wordlists import WordLists
 
 _FILES = """
   SELECT source_blob AS name, id AS document_id FROM document UNION SELECT came_blob, id FROM document
-  UNION SELECT original_blob, document_id FROM page UNION SELECT source_blob, document_id FROM page UNION SELECT cleaned_blob, document_id FROM page
+  UNION SELECT original_blob, document_id FROM page UNION SELECT source_blob, document_id FROM page UNION SELECT page.came_blob, document_id FROM page UNION SELECT cleaned_blob, document_id FROM page
   UNION SELECT thumb_blob, document_id FROM page UNION SELECT read_blob, document_id FROM page
   UNION SELECT image_blob, document_id FROM cleaning JOIN page ON page.id = page_id
   UNION SELECT cleaning.thumb_blob, document_id FROM cleaning JOIN page ON page.id = page_id
@@ -87,6 +88,10 @@ class Store:
             self.tasks,
         )
         self.course.take_over()
+
+        self.binding = Binding(
+            self.database, self.documents, self.pages, self.doubts, self.journal, self.arrangement, self.contents
+        )
 
     def close(self) -> None:
         self.database.close()

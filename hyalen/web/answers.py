@@ -130,7 +130,8 @@ def _larger(store: Store, made: DeliveryRecord) -> str:
     if made.format != "pdf" or made.options.get("pages"):
         return ""
     options = DeliveryOptions.model_validate(made.options)
-    came = store.blobs.size(store.documents.document(d).came for d in made.documents if store.documents.has(d))
+    there = [d for d in made.documents if store.documents.has(d)]
+    came = store.blobs.size(source.blob for d in there for source in store.documents.sources(d))
     if made.size <= came or not came:
         return ""
     if options.attach_source:

@@ -17,6 +17,7 @@ from hyalen.store.records import NotFound
 from hyalen.store.store import Store
 from hyalen.web import (
     batches,
+    binding,
     checking,
     delivering,
     documents,
@@ -78,6 +79,7 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
     errors.install(app)
     for router in (
         batches.router,
+        binding.router,
         checking.router,
         delivering.router,
         documents.router,

@@ -40,11 +40,11 @@ def _document(store: Store, document_id: int) -> dict[str, Any]:
     gone = store.contents.redacted_words(document_id)
     judged = store.judgements.of_document(document_id)
     return {
-        "source": {
-            "file": scrubbed(document.source_name, gone),
-            "sha256": document.came,
-            "cautions": list(document.cautions),
-        },
+        "sources": [
+            {"file": scrubbed(source.name, gone), "sha256": source.blob}
+            for source in store.documents.sources(document_id)
+        ],
+        "cautions": list(document.cautions),
         "title": scrubbed(document.title, gone),
         "pages": document.page_count,
         "revision": document.revision,
@@ -94,9 +94,8 @@ def _section(told: dict[str, Any]) -> str:
     check = told["check"]
     obstacles = "; ".join(check["obstacles_to_pdf_ua"]) or "nothing"
     facts = [
-        ("Source", told["source"]["file"]),
-        ("SHA-256 of the source", told["source"]["sha256"]),
-        ("To be known of it", "; ".join(told["source"]["cautions"])),
+        *((f"Source {n}", f"{s['file']} (SHA-256 {s['sha256']})") for n, s in enumerate(told["sources"], 1)),
+        ("To be known of it", "; ".join(told["cautions"])),
         ("Pages", str(told["pages"])),
         ("Revision", str(told["revision"])),
         ("Against PDF/UA stands", obstacles),

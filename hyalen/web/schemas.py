@@ -946,3 +946,28 @@ class Scan(BaseModel):
     trouble: Trouble | None
     second_pass: bool
     faces: list[Face]
+
+
+class Move(OfRevision):
+    """Pages that go to another document: behind one of its pages, or to its end."""
+
+    pages: list[Id] = Field(min_length=1, max_length=20_000)
+    to: Id
+    behind: Id | None = None
+
+
+class Split(OfRevision):
+    """Pages at which new documents begin."""
+
+    pages: list[Id] = Field(min_length=1, max_length=5_000)
+
+
+class Documents(BaseModel):
+    documents: list[Id] = Field(min_length=1, max_length=100_000)
+
+
+class TableTold(BaseModel):
+    """What a table has told: of how many documents, and its lines that are of no use, each with the reason."""
+
+    told: int
+    unused: list[str]

@@ -122,12 +122,13 @@ def _attachments(store: Store, order: Order, chosen: Sequence[_Chosen]) -> list[
             raise ValueError(
                 f"{document.source_name} has redacted parts, which its source would show; deliver it without the source."
             )
-        path = store.blobs.path(document.came)
-        stem, _, ending = document.source_name.rpartition(".")
-        name = free_name(
-            delivery_stem((stem or ending) + ".x"), ending.lower() if stem else "bin", [a.name for a in found]
-        )
-        found.append(Attachment(str(path), name, media_type_of(path)))
+        for source in store.documents.sources(document.id):
+            path = store.blobs.path(source.blob)
+            stem, _, ending = source.name.rpartition(".")
+            name = free_name(
+                delivery_stem((stem or ending) + ".x"), ending.lower() if stem else "bin", [a.name for a in found]
+            )
+            found.append(Attachment(str(path), name, media_type_of(path)))
     return found
 
 

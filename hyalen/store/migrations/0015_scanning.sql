@@ -1,6 +1,9 @@
 -- A page may come from another file than its document's, as scanned sheets do. NULL: from its document's, at source_index.
 ALTER TABLE page ADD COLUMN source_blob TEXT;
 ALTER TABLE page ADD COLUMN source_page INTEGER;
+-- What that file is called, and what came in bit for bit where it was made from that.
+ALTER TABLE page ADD COLUMN source_name TEXT;
+ALTER TABLE page ADD COLUMN came_blob TEXT;
 -- Dots an inch that its scanner was asked for; 0: what its file states counts.
 ALTER TABLE page ADD COLUMN told_dpi REAL NOT NULL DEFAULT 0;
 

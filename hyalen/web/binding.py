@@ -1,0 +1,93 @@
+"""Pages that go from one document to another, and what is told of many documents at once."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request
+from fastapi.concurrency import run_in_threadpool
+from starlette.datastructures import UploadFile
+
+from hyalen.core.structure.particulars_table import read_table
+from hyalen.web.answers import batch_of
+from hyalen.web.errors import BadRequest
+from hyalen.web.schemas import Batch, Documents, Id, Move, Split, TableTold
+from hyalen.web.services import Given, Services
+from hyalen.web.uploads import FILE, described, form_of
+from hyalen.work.foreman import Event
+
+router = APIRouter(tags=["binding"])
+LARGEST_TABLE = 20_000_000  # bytes
+TABLE = described("file", file=FILE)
+
+
+@router.post("/documents/{document_id}/move")
+def move_pages(document_id: Id, wanted: Move, given: Given) -> Batch:
+    """Put pages into another document of the batch; what was decided on them goes with them."""
+    with given.store.changing(document_id, wanted.revision):
+        given.store.binding.move(document_id, wanted.pages, wanted.to, wanted.behind)
+    return _changed(given, given.store.documents.document(document_id).batch_id)
+
+
+@router.post("/documents/{document_id}/split")
+def split_document(document_id: Id, wanted: Split, given: Given) -> Batch:
+    """Begin new documents at pages."""
+    with given.store.changing(document_id, wanted.revision):
+        given.store.binding.split(document_id, wanted.pages)
+    return _changed(given, given.store.documents.document(document_id).batch_id)
+
+
+@router.post("/batches/{batch_id}/join")
+def join_documents(batch_id: Id, wanted: Documents, given: Given) -> Batch:
+    """Make several documents one: the first, with the pages of the others behind its own."""
+    _of_batch(given, batch_id, wanted.documents)
+    given.store.binding.join(wanted.documents)
+    return _changed(given, batch_id)
+
+
+@router.put("/batches/{batch_id}/order")
+def order_documents(batch_id: Id, wanted: Documents, given: Given) -> Batch:
+    given.store.documents.batch(batch_id)
+    given.store.binding.arrange(batch_id, wanted.documents)
+    return _changed(given, batch_id)
+
+
+@router.post("/batches/{batch_id}/particulars-table", openapi_extra=TABLE)
+async def tell_by_table(batch_id: Id, request: Request, given: Given) -> TableTold:
+    """Titles and particulars of many documents, from a CSV file that names them by their files."""
+    given.store.documents.batch(batch_id)
+    async with form_of(request, 1) as form:
+        file = form.get("file")
+        if not isinstance(file, UploadFile):
+            raise BadRequest("No file", "The request brings no file.")
+        data = await file.read(LARGEST_TABLE + 1)
+        if len(data) > LARGEST_TABLE:
+            raise BadRequest("Too large", f"The table is larger than {LARGEST_TABLE / 1e6:.0f} MB.", 413)
+        return await run_in_threadpool(_told, given, batch_id, data)
+
+
+def _told(given: Services, batch_id: int, data: bytes) -> TableTold:
+    store = given.store
+    known = [(d.id, d.source_name, d.particulars) for d in store.documents.of_batch(batch_id)]
+    try:
+        table = read_table(data, known)
+    except ValueError as error:
+        raise BadRequest("No table", f"The table cannot be read: {error}.") from error
+    for each in table.told:
+        document = store.documents.document(each.document)
+        if each.title and each.title != document.title:
+            store.settings.entitle(each.document, each.title)
+        if each.particulars != document.particulars:
+            store.settings.tell(each.document, each.particulars)
+    _changed(given, batch_id)
+    return TableTold(told=len(table.told), unused=table.unused)
+
+
+def _of_batch(given: Services, batch_id: int, documents: list[int]) -> None:
+    here = {d.id for d in given.store.documents.of_batch(batch_id)}
+    if strange := next((d for d in documents if d not in here), None):
+        raise BadRequest("No such document", f"There is no document {strange} in batch {batch_id}.", 404)
+
+
+def _changed(given: Services, batch_id: int) -> Batch:
+    given.foreman.wake()
+    given.foreman.tell(Event("batch", batch_id, state="bound"))
+    return batch_of(given, batch_id)
