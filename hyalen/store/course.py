@@ -221,13 +221,13 @@ class Course:
                 )
                 self._adopt_reading(db, page, task.fingerprint)
             self.advance(db, task.page_id)
-            self.contents.settle_if_read(db, task.document_id)
+            self.contents.settle_if_read(db, page.document_id)
         return True
 
     def failed(self, task: TaskRecord, reason: str) -> None:
         with self.database.write() as db:
             if self.tasks.fail(task.id, reason) and task.page_id is not None:
-                self.contents.settle_if_read(db, task.document_id)
+                self.contents.settle_if_read(db, self.pages.page(task.page_id).document_id)
 
     # Adopting results
 

@@ -50,6 +50,7 @@ def batch_of(given: Services, batch_id: int) -> Batch:
             position=d.position,
             name=d.source_name,
             title=d.title,
+            reference=d.particulars.reference,
             language=d.language,
             languages=list(d.languages),
             pages=d.page_count,

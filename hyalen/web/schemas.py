@@ -162,6 +162,7 @@ class DocumentSummary(BaseModel):
     position: int
     name: str
     title: str
+    reference: str
     language: str | None
     languages: list[str]
     pages: int

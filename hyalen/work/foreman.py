@@ -22,7 +22,7 @@ from hyalen.core.model.text import fit
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
 from hyalen.store.deliveries import Order
-from hyalen.store.records import PageRecord, TaskRecord
+from hyalen.store.records import NotFound, PageRecord, TaskRecord
 from hyalen.store.store import Store
 from hyalen.store.tasks import MOST_ATTEMPTS
 from hyalen.work import jobs
@@ -302,6 +302,8 @@ class Foreman:
 
     def _finish(self, task: TaskRecord, future: Future[Any]) -> None:
         self._writing.pop(task.id, None)
+        with suppress(NotFound):
+            task = self.store.tasks.task(task.id)  # its page may have gone to another document meanwhile
         error = future.exception()
         if isinstance(error, WorkersGone):
             self.store.tasks.put_back(task.id, counted=False)

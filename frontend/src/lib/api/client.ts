@@ -224,6 +224,17 @@ export const api = {
   deleteTreatment: (treatment_id: number) => ok(client.DELETE('/api/treatments/{treatment_id}', { params: { path: { treatment_id } } })),
   readAgain: (id: number, revision: number, languages: string[] | null, keep: boolean, pages: 'page' | 'selection' | 'document', text_from: TextFrom | null = null, selection: number[] = []) =>
     ok<Started>(client.POST('/api/pages/{page_id}/read', { params: page(id), body: { revision, languages, keep, pages, text_from, selection } })),
+  movePages: (id: number, revision: number, pages: number[], to: number) =>
+    ok<Batch>(client.POST('/api/documents/{document_id}/move', { params: document(id), body: { revision, pages, to } })),
+  splitDocument: (id: number, revision: number, pages: number[]) =>
+    ok<Batch>(client.POST('/api/documents/{document_id}/split', { params: document(id), body: { revision, pages } })),
+  joinDocuments: (id: number, documents: number[]) => ok<Batch>(client.POST('/api/batches/{batch_id}/join', { params: batch(id), body: { documents } })),
+  orderDocuments: (id: number, documents: number[]) => ok<Batch>(client.PUT('/api/batches/{batch_id}/order', { params: batch(id), body: { documents } })),
+  tellByTable: (id: number, file: File) => {
+    const form = new FormData();
+    form.append('file', file, file.name);
+    return ok<Schemas['TableTold']>(client.POST('/api/batches/{batch_id}/particulars-table', { params: batch(id), body: { file: '' }, bodySerializer: () => form }));
+  },
   scanners: () => ok<Scanner[]>(client.GET('/api/scanners')),
   addScanner: (address: string) => ok<Scanner>(client.POST('/api/scanners', { body: { address } })),
   forgetScanner: (scanner_id: number) => ok(client.DELETE('/api/scanners/{scanner_id}', { params: { path: { scanner_id } } })),

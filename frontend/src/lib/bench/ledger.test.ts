@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import type { DocumentSummary } from '../api/client';
-import { gist, sorted, standing } from './ledger';
+import { called, gist, grouped, sorted, standing } from './ledger';
 
 const made = (id: number, more: Partial<DocumentSummary> = {}): DocumentSummary => ({
-  id, position: id, name: `Letter ${id}.tif`, title: `Of lamp ${id}`, language: 'eng', languages: ['eng'], pages: 1, note: '', cautions: [],
+  id, position: id, name: `Letter ${id}.tif`, title: `Of lamp ${id}`, reference: '', language: 'eng', languages: ['eng'], pages: 1, note: '', cautions: [],
   doubts: {}, busy: 0, failed: 0, unread: [], cover: null, kinds: ['scanned'], dpi: [300, 300], ...more,
 });
 const ids = (documents: DocumentSummary[]) => documents.map((d) => d.id);
@@ -26,6 +26,19 @@ describe('the documents of a batch', () => {
     expect(ids(sorted(all, '', '', 'name'))).toEqual([1, 9, 10]);
     expect(ids(sorted(all, '', '', 'pages'))).toEqual([9, 1, 10]);
     expect(ids(sorted(all, '', '', 'doubts'))).toEqual([1, 10, 9]);
+  });
+
+  it('are called by title and number where these say more than the name', () => {
+    expect(called(made(1))).toBe('Of lamp 1');
+    expect(called(made(1, { title: 'Letter-1', reference: 'SLB 4' }))).toBe('SLB 4');
+  });
+
+  it('stand under headings', () => {
+    const all = [made(1, { kinds: ['born_digital'] }), made(2, { failed: 1 }), made(3)];
+    expect(grouped(all, 'none', () => '')).toEqual([{ name: '', documents: all }]);
+    expect(grouped(all, 'kind', () => '').map((g) => [g.name, ids(g.documents)])).toEqual([['born digital', [1]], ['scanned', [2, 3]]]);
+    expect(grouped(all, 'standing', () => '').map((g) => g.name)).toEqual(['failed', 'ready']);
+    expect(grouped(all, 'language', (d) => (d.id > 1 ? 'German' : 'English')).map((g) => ids(g.documents))).toEqual([[1], [2, 3]]);
   });
 
   it('say what is known of their pages', () => {

@@ -3,6 +3,7 @@
   import { desk } from '../bench/desk.svelte';
   import { selection } from '../bench/selection.svelte';
   import { scanning } from '../bench/scanning.svelte';
+  import { counted } from '../bench/words';
   import { notices } from '../bench/notices.svelte';
   import { Button } from 'flowbite-svelte';
   import { api, AUTOMATIC } from '../api/client';
@@ -85,6 +86,28 @@
     await notices.attempt(async () => { await desk.change((id, revision) => api.changeDocument(id, { revision, duplex: on })); await desk.refresh(); });
   }
 
+  const others = $derived((desk.batch?.documents ?? []).filter((d) => d.id !== desk.document?.id));
+
+  async function split() {
+    const at = chosen;
+    await notices.attempt(async () => {
+      await desk.change(async (id, revision) => ({ batch: await api.splitDocument(id, revision, at), revision: null }));
+      selection.picked = [];
+      await desk.refresh();
+      notices.notify(`${counted(at.length, 'document')} begun; they stand behind this one in the batch`);
+    });
+  }
+
+  async function moveOut(to: number) {
+    const gone = chosen, name = others.find((d) => d.id === to)?.name;
+    await notices.attempt(async () => {
+      await desk.change(async (id, revision) => ({ batch: await api.movePages(id, revision, gone, to), revision: null }));
+      selection.picked = [];
+      await desk.refresh();
+      notices.notify(`${count(gone.length)} moved to the end of ${name}`);
+    });
+  }
+
   /** Sheets from the scanner go behind the picked page, or one in its place. */
   function scan(kind: 'after' | 'instead') {
     const page = chosen[0], document = desk.document;
@@ -141,6 +164,15 @@
       <button disabled={!chosen.length} onclick={() => void reset()}>Back to automatic</button>
     </div>
     <div class="acts" role="group" aria-label="Margins"><button onclick={() => void margins(true)}>Even margins</button><button onclick={() => void margins(false)}>Own margins</button></div>
+    <div class="acts" role="group" aria-label="Other documents">
+      <button disabled={!chosen.length || chosen.includes(pages[0]?.id ?? 0)} title="A document begins at each picked page" onclick={() => void split()}>Begin a document here</button>
+      {#if others.length}
+        <select aria-label="Move the picked pages to" disabled={!chosen.length || chosen.length === pages.length} value="" onchange={(e) => { const to = Number(e.currentTarget.value); e.currentTarget.value = ''; void moveOut(to); }}>
+          <option value="">Move to…</option>
+          {#each others as d (d.id)}<option value={String(d.id)}>{d.name}</option>{/each}
+        </select>
+      {/if}
+    </div>
     <div class="acts" role="group" aria-label="From the scanner">
       <button disabled={chosen.length !== 1} onclick={() => scan('after')}>Scan in behind it</button>
       <button disabled={chosen.length !== 1} onclick={() => scan('instead')}>Scan it again</button>
@@ -187,6 +219,8 @@
   .acts { display: inline-flex; border: 1px solid #7b8a86; border-radius: 6px; overflow: hidden; background: #fff; }
   .acts button, .act { border: 0; background: #fff; padding: 3px 10px; font-size: 14px; color: var(--color-ink); }
   .act { border: 1px solid #7b8a86; border-radius: 6px; }
+  .acts select { border: 0; border-left: 1px solid var(--color-hair); background-color: #fff; color: var(--color-ink); font-size: 14px; padding: 3px 26px 3px 10px; max-width: 11em; }
+  .acts select:disabled { color: #66736f; }
   .acts button + button { border-left: 1px solid var(--color-hair); }
   .acts button:disabled { color: #66736f; cursor: default; }
   .acts button:hover:not(:disabled), .act:hover { background: var(--color-primary-50); }

@@ -3,6 +3,7 @@
   import { desk } from '../bench/desk.svelte';
   import { notices } from '../bench/notices.svelte';
   import { sized } from '../bench/sizes';
+  import { remember, remembered } from '../bench/keys';
   import { view } from '../bench/view.svelte';
   import { about } from '../bench/about.svelte';
   import { Button, Modal, Progressbar } from 'flowbite-svelte';
@@ -15,6 +16,43 @@
   let sending = $state<{ count: number; done: number; share: number } | null>(null);
   let stopping: AbortController | null = null;
   let picker: HTMLInputElement;
+  let picked = $state<number[]>([]);
+  let joining = $state(false);
+  let clearing = $state(false);
+  const chosen = $derived(batch.documents.filter((d) => picked.includes(d.id)));
+  let together = $state(false);
+  let inOrder = $state(remembered('bring.order', 'name'));
+  let tables = $state<HTMLInputElement>();
+  let told = $state<{ told: number; unused: string[] } | null>(null);
+
+  const names = new Intl.Collator(undefined, { numeric: true, sensitivity: 'base' });
+  function ordered(files: File[]): File[] {
+    if (inOrder === 'name') return files.sort((a, b) => names.compare(a.name, b.name));
+    return inOrder === 'date' ? files.sort((a, b) => a.lastModified - b.lastModified) : files;
+  }
+
+  async function join() {
+    joining = false;
+    const those = chosen.map((d) => d.id);
+    picked = [];
+    await act(() => api.joinDocuments(batch.id, those));
+  }
+
+  async function clear() {
+    clearing = false;
+    const those = chosen.map((d) => d.id);
+    picked = [];
+    await act(async () => { for (const id of those) await api.deleteDocument(id); });
+  }
+
+  async function tell(file: File | undefined) {
+    if (!file) return;
+    await act(async () => {
+      told = await api.tellByTable(batch.id, file);
+      if (!told.unused.length) notices.notify(`${counted(told.told, 'document')} told by ${file.name}`);
+    });
+  }
+
   let leaving = $state<DocumentSummary | null>(null);
 
   const pages = $derived(batch.documents.reduce((n, d) => n + d.pages, 0));
@@ -30,7 +68,7 @@
 
   /** One after the other, so that each is told and none holds up the rest. */
   async function send(files: FileList | File[] | null | undefined) {
-    const list = [...(files ?? [])];
+    const list = ordered([...(files ?? [])]);
     if (!list.length) return;
     if (sending) {
       notices.notify('Files are still on their way; drop these when they are in.', 'refused');
@@ -39,13 +77,15 @@
     const whole = Math.max(1, list.reduce((n, f) => n + f.size, 0));
     const stop = (stopping = new AbortController());
     let bytes = 0, refused = 0;
+    const came: number[] = [];
     sending = { count: list.length, done: 0, share: 0 };
     await notices.attempt(async () => {
       for (const [at, file] of list.entries()) {
         const told = (s: number) => (sending = { count: list.length, done: at, share: (bytes + s * file.size) / whole });
         try {
           if (file.size > (about.told?.largest_file ?? Infinity)) throw new Refused(413, 'Too large', `${file.name} is larger than the limit of ${sized(about.told!.largest_file)}.`);
-          const { problems } = await upload(batch.id, [file], only, told, stop.signal);
+          const { documents, problems } = await upload(batch.id, [file], only, told, stop.signal);
+          came.push(...documents);
           refused += problems.length;
           for (const p of problems) if (p.locked) locked = { ...locked, [p.id]: file };
         } catch (error) {
@@ -57,6 +97,7 @@
         bytes += file.size;
       }
     });
+    if (together && came.length > 1) await notices.attempt(() => api.joinDocuments(batch.id, came));
     if (refused) notices.notify(`${refused} of ${counted(list.length, 'file')} could not be brought in`, 'refused');
     sending = null;
     await desk.refresh();
@@ -134,7 +175,15 @@
     {#if batch.documents.length === 0}
       <p class="text-quiet p-8 text-center">No documents yet. Drop files anywhere on this page.</p>
     {:else}
-      <Ledger documents={batch.documents} onremove={(d) => (leaving = d)} />
+      {#if chosen.length}
+        <div class="border-hair bg-primary-50 flex items-center gap-3 border-b px-5 py-2" role="group" aria-label="Picked documents">
+          <b class="flex-1">{counted(chosen.length, 'document')} picked</b>
+          <Button size="sm" disabled={chosen.length < 2} onclick={() => (joining = true)}>Join into one</Button>
+          <Button size="sm" color="alternative" onclick={() => (clearing = true)}>Remove</Button>
+          <Button size="sm" color="alternative" onclick={() => (picked = [])}>Pick none</Button>
+        </div>
+      {/if}
+      <Ledger documents={batch.documents} bind:picked onremove={(d) => (leaving = d)} onarrange={(order) => act(() => api.orderDocuments(batch.id, order))} />
     {/if}
   </section>
   <aside class="flex w-80 shrink-0 flex-col gap-4 overflow-auto">
@@ -144,6 +193,10 @@
       <Button onclick={() => picker.click()}>Choose files</Button>
       <label class="text-quiet mt-3 block text-sm">Pages of each file, as 1-3, 7 (empty: all)
         <input class="only" bind:value={only} pattern="[0-9 ,–-]*" />
+      </label>
+      <label class="mt-3 flex items-center justify-center gap-2 text-sm"><input type="checkbox" class="accent-primary-600" bind:checked={together} /> all into one document</label>
+      <label class="text-quiet mt-2 block text-sm">Several files in order
+        <select class="only" bind:value={inOrder} onchange={() => remember('bring.order', inOrder)}><option value="name">by name, 9 before 10</option><option value="date">by date, oldest first</option><option value="picked">as they were picked</option></select>
       </label>
       <input bind:this={picker} id="files" type="file" multiple hidden accept=".pdf,.tif,.tiff,.jpg,.jpeg,.png,.jp2,.j2k,.jpx,.webp,.heic,.heif,.bmp,.gif,.docx,.docm,.doc,.odt,.rtf,.xlsx,.xls,.ods,.pptx,.ppt,.odp,.html,.htm,.eml,.zip"
         onchange={(e) => { void send(e.currentTarget.files); e.currentTarget.value = ''; }} />
@@ -156,6 +209,14 @@
       {/if}
     </div>
     <button class="scan" onclick={() => void view.goBatch(batch.id, 'scan')}><b>Scan sheets</b><span>from the feeder or the glass of a scanner, into this batch</span></button>
+    {#if batch.documents.length}
+      <div class="bg-paper rounded-lg p-4 text-sm shadow-sm">
+        <b>Titles and reference numbers from a table</b>
+        <p class="text-quiet my-1">A CSV file; its first line names the columns: file, and any of title, reference, author, subject, keywords, rights, date.</p>
+        <Button size="xs" color="alternative" onclick={() => tables?.click()}>Choose the table</Button>
+        <input bind:this={tables} id="table" type="file" hidden accept=".csv,.txt,.tsv" onchange={(e) => { void tell(e.currentTarget.files?.[0]); e.currentTarget.value = ''; }} />
+      </div>
+    {/if}
     {#if batch.problems.length || batch.failed.length}
       <section class="bg-paper rounded-lg p-4 shadow-sm" aria-label="Problems">
         <h2 class="m-0 mb-2 text-base font-bold">Not brought in</h2>
@@ -184,12 +245,27 @@
   <div class="flex gap-2"><Button color="red" onclick={removeDocument}>Remove</Button><Button color="alternative" onclick={() => (leaving = null)}>Keep</Button></div>
 </Modal>
 
+<Modal bind:open={joining} title="Join {counted(chosen.length, 'document')} into one?" size="sm" class="bg-paper">
+  <p class="m-0 text-ink">Their pages, with all that was decided on them, go behind those of “{chosen[0]?.name}”, in the order of the list; its title and particulars stay, those of the others go. It can be split again on the contact sheet.</p>
+  <div class="flex gap-2"><Button onclick={join}>Join</Button><Button color="alternative" onclick={() => (joining = false)}>Leave them</Button></div>
+</Modal>
+
+<Modal bind:open={clearing} title="Remove {counted(chosen.length, 'document')}?" size="sm" class="bg-paper">
+  <p class="m-0 text-ink">They go with their corrections. This cannot be undone.</p>
+  <div class="flex gap-2"><Button color="red" onclick={clear}>Remove</Button><Button color="alternative" onclick={() => (clearing = false)}>Keep</Button></div>
+</Modal>
+
+<Modal open={(told?.unused.length ?? 0) > 0} onclose={() => (told = null)} title="{counted(told?.told ?? 0, 'document')} told" size="md" class="bg-paper">
+  <p class="m-0 text-ink">These lines are of no use:</p>
+  <ul class="text-ink m-0 max-h-80 overflow-auto text-sm">{#each told?.unused ?? [] as line (line)}<li>{line}</li>{/each}</ul>
+</Modal>
+
 <style>
   .drop { border: 2px dashed var(--color-primary-400); border-radius: 10px; padding: 22px; background: #eef3f1; text-align: center; }
   .scan { display: flex; flex-direction: column; gap: 2px; padding: 14px 22px; border: 2px solid var(--color-primary-600); border-radius: 10px; background: var(--color-paper); color: var(--color-ink); text-align: left; }
   .scan b { font-size: 18px; }
   .scan span { color: var(--color-quiet); }
   .scan:hover { background: #eef3f1; }
-  .only { width: 100%; border: 1px solid #7b8a86; border-radius: 5px; background: #fff; color: var(--color-ink); padding: 4px 8px; }
+  .only { width: 100%; border: 1px solid #7b8a86; border-radius: 5px; background-color: #fff; color: var(--color-ink); padding: 4px 8px; }
   .drop.over { background: var(--color-lamp-100); border-color: var(--color-lamp-700); }
 </style>

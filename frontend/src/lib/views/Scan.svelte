@@ -60,12 +60,12 @@
 <div class="flex h-full gap-5 p-5" role="region" aria-label="Scan">
   <section class="flex min-w-0 flex-1 flex-col overflow-hidden rounded-lg shadow-sm tray" aria-label="Sheets">
     <header class="bg-paper border-hair flex items-center gap-4 border-b px-5 py-3">
-      <h1 class="m-0 min-w-0 truncate text-xl font-bold">Scan into {batch.name}</h1>
+      <h1 class="m-0 text-xl font-bold whitespace-nowrap">Scan sheets</h1>
       <span class="text-quiet flex-1 whitespace-nowrap" role="status" data-count={scan?.faces.length ?? 0}>
         {#if scan}{counted(scan.faces.length, 'side')} of {counted(sheets.length, 'sheet')}{poor ? `; ${counted(poor, 'side')} to look at` : ''}{scan.running ? '; more are coming…' : ''}{/if}
       </span>
-      {#if scan && !scan.running}<Button size="sm" color="alternative" onclick={finish}>Done with these</Button>{/if}
-      <Button size="sm" color="alternative" onclick={() => void view.goBatch(batch.id)}>Back to the batch</Button>
+      {#if scan && !scan.running}<Button size="sm" color="alternative" class="whitespace-nowrap" onclick={finish}>Done with these</Button>{/if}
+      <Button size="sm" color="alternative" class="whitespace-nowrap" onclick={() => void view.goBatch(batch.id)}>Back to the batch</Button>
     </header>
     {#if scan?.trouble}
       <div class="trouble" role="alert">
