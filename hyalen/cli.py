@@ -58,6 +58,7 @@ def _parser() -> argparse.ArgumentParser:
     serve.add_argument("--data", type=Path, metavar="DIR", help="where everything is kept")
     serve.add_argument("--port", type=_number(1, 65535), default=DEFAULT_PORT, metavar="N")
     serve.add_argument("--post", type=Path, metavar="DIR", help="where deliveries are put if that is wanted")
+    serve.add_argument("--watch", type=Path, metavar="DIR", help="where batches may have folders that are watched")
     serve.add_argument("--workers", type=_number(1, 1000), metavar="N")
     serve.set_defaults(run="serve")
 

@@ -224,6 +224,7 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     for trigger in ("passage_added", "passage_gone"):
         connection.execute(f"DROP TRIGGER {trigger}")
     for table in (
+        "taken_in",
         "face",
         "scan",
         "scan_preset",
@@ -263,8 +264,10 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
             "first_particulars",
             "cautions",
             "came_blob",
+            "came_by",
         ),
-        ("batch", "particulars", "paused"),
+        ("problem", "came_by"),
+        ("batch", "particulars", "paused", "inbox"),
     ):
         for column in columns:
             connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")

@@ -15,10 +15,16 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PIL import Image as Pillow
 
 from hyalen import cli
+from hyalen.store.database import Database
+from hyalen.store.store import Store
 from hyalen.work import watched as module
+from hyalen.work.foreman import Foreman
+from hyalen.work.inbox import InboxKeeper
 from hyalen.work.watched import Made, Watched
+from tests.helpers import AT_ONCE
 
 
 class Clock:
@@ -207,3 +213,110 @@ def test_a_killed_watch_goes_on_and_two_do_not_work_on_one_folder(tmp_path: Path
 def test_wrong_use_is_told(tmp_path: Path, capsys: pytest.CaptureFixture[str], arguments: list[str], says: str) -> None:
     filled = [each.format(missing=tmp_path / "missing", folder=tmp_path) for each in arguments]
     assert cli.main(["watch", *filled]) == 2 and says in capsys.readouterr().err
+
+
+# In the server
+
+
+class Power(BaseException):
+    """The server's power is gone."""
+
+
+@settings(deadline=None, max_examples=60)
+@given(kills=st.lists(st.integers(1, 40), max_size=5), files=st.integers(1, 3))
+def test_a_batchs_folder_gives_each_file_once_over_kills(
+    tmp_path_factory: pytest.TempPathFactory, kills: list[int], files: int
+) -> None:
+    """Killed at any statement to the database and any change of the folder; copies of one file are files of their own."""
+    home = tmp_path_factory.mktemp("inbox")
+    store = Store(home / "data")
+    batch = store.documents.add_batch("Box 14", ["eng"])
+    keeper = InboxKeeper(store, Foreman(store, 1), home / "folders", settle=0.0)
+    keeper.foreman.attendant = AT_ONCE
+    keeper.watch(batch, True)
+    folder = keeper.path(batch)
+    assert folder is not None
+    for n in range(files):
+        Pillow.new("L", (40, 60), 200 + n // 2).save(folder / f"{n}.png")  # 0 and 1 are alike
+    (folder / "bad.pdf").write_text("no PDF")
+    left = list(kills)
+    while True:
+        count = left.pop(0) if left else 0
+        with pytest.MonkeyPatch.context() as patch:
+            if count:
+                _die_after(patch, count)
+            try:
+                while keeper.look(store.inboxes.all()[0]):
+                    pass
+                if not left:
+                    break
+            except Power:
+                pass
+        store.close()
+        store = Store(home / "data")
+        store.recover()
+        keeper = InboxKeeper(store, Foreman(store, 1), home / "folders", settle=0.0)
+        keeper.foreman.attendant = AT_ONCE
+    assert sorted(d.source_name for d in store.documents.of_batch(batch)) == [f"{n}.png" for n in range(files)]
+    assert [p.file for p in store.documents.problems(batch)] == ["bad.pdf"]
+    assert names(folder) == [] and names(folder / "in-hand") == []
+    assert names(folder / "done") == [f"{n}.png" for n in range(files)]
+    assert names(folder / "problems") == ["bad.pdf", "bad.pdf.txt"]
+    assert all(store.blobs.path(d.source_blob).is_file() for d in store.documents.of_batch(batch))
+    assert store.database.rows("SELECT * FROM taken_in") == []
+    store.close()
+
+
+def _die_after(patch: pytest.MonkeyPatch, count: int) -> None:
+    left = count
+
+    def dying(real: Any) -> Any:
+        def call(*told: Any, **named: Any) -> Any:
+            nonlocal left
+            left -= 1
+            if left == 0:
+                raise Power
+            return real(*told, **named)
+
+        return call
+
+    for owner, name in (
+        (Path, "rename"),
+        (Path, "replace"),
+        (Path, "unlink"),
+        (Path, "write_text"),
+        (Database, "write"),
+        (Database, "row"),
+    ):
+        patch.setattr(owner, name, dying(getattr(owner, name)))
+
+
+def test_a_folder_that_goes_away_is_waited_for(tmp_path: Path) -> None:
+    store = Store(tmp_path / "data")
+    batch = store.documents.add_batch("Away", ["eng"])
+    keeper = InboxKeeper(store, Foreman(store, 1), tmp_path / "folders", settle=0.0, look=0.02)
+    keeper.foreman.attendant = AT_ONCE
+    keeper.watch(batch, True)
+    folder = keeper.path(batch)
+    assert folder is not None
+    keeper.start()
+    try:
+        until(lambda: (folder / "done").is_dir())
+        folder.rename(tmp_path / "elsewhere")
+        until(lambda: keeper.away(batch))
+        Pillow.new("L", (40, 60), 200).save(tmp_path / "elsewhere/late.png")
+        (tmp_path / "elsewhere").rename(folder)
+        until(lambda: names(folder / "done") == ["late.png"])
+        assert [d.source_name for d in store.documents.of_batch(batch)] == ["late.png"] and not keeper.away(batch)
+        keeper.watch(batch, False)
+        assert keeper.path(batch) is None
+    finally:
+        keeper.stop()
+        store.close()
+
+
+def until(done: Any, seconds: float = 20) -> None:
+    end = time.monotonic() + seconds
+    while not done():
+        assert time.monotonic() < end
+        time.sleep(0.02)

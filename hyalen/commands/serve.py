@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import logging
 import socket
-from contextlib import nullcontext
+from contextlib import ExitStack
 
 from hyalen.commands import UsageError
 from hyalen.commands.usage import default_data, told_limits, writable
@@ -27,8 +27,11 @@ def run(told: argparse.Namespace) -> int:
         listening.bind(("127.0.0.1", told.port))
     except OSError as error:
         raise UsageError(f"port {told.port} cannot be used ({error.strerror}); choose another with --port") from error
-    with writable(data), Held(data, address), writable(told.post) if told.post else nullcontext():
-        app = make_app(data, workers=told.workers or default_workers(), limits=limits, post=told.post)
+    folders = [each for each in (told.post, told.watch) if each]
+    with writable(data), Held(data, address), ExitStack() as held:
+        for folder in folders:
+            held.enter_context(writable(folder))
+        app = make_app(data, workers=told.workers or default_workers(), limits=limits, post=told.post, watch=told.watch)
         print(f"Hyalen is at {address}", flush=True)
         # An open browser listens for events without end; stopping must not wait for it.
         config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2)

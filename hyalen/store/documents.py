@@ -86,6 +86,7 @@ class Documents:
         note: str = "",
         cautions: Sequence[str] = (),
         came_blob: str | None = None,
+        came_by: str = "",
     ) -> int:
         """A document with its pages, and a task for each; `pages` is how many the file has, or which of them count.
 
@@ -98,12 +99,12 @@ class Documents:
         with self.database.write() as db:
             cursor = db.execute(
                 """INSERT INTO document (batch_id, position, source_name, stem, source_blob, title, languages,
-                     first_languages, page_count, note, particulars, first_particulars, cautions, came_blob)
+                     first_languages, page_count, note, particulars, first_particulars, cautions, came_blob, came_by)
                    VALUES (?, (SELECT coalesce(max(position), 0) + 1 FROM document WHERE batch_id = ?),
-                     ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+                     ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
                 (
                     batch_id, batch_id, source_name, stem, source_blob, stem, languages, languages, len(indices), note,
-                    told, told, json.dumps(list(cautions)), came_blob,
+                    told, told, json.dumps(list(cautions)), came_blob, came_by,
                 ),
             )  # fmt: skip
             document_id = int(cursor.lastrowid or 0)
@@ -175,11 +176,11 @@ class Documents:
 
     # Problems
 
-    def add_problem(self, batch_id: int, file: str, reason: str) -> int:
+    def add_problem(self, batch_id: int, file: str, reason: str, came_by: str = "") -> int:
         with self.database.write() as db:
             cursor = db.execute(
-                "INSERT INTO problem (batch_id, file, reason, made) VALUES (?, ?, ?, ?)",
-                (batch_id, file, reason, time.time()),
+                "INSERT INTO problem (batch_id, file, reason, made, came_by) VALUES (?, ?, ?, ?, ?)",
+                (batch_id, file, reason, time.time(), came_by),
             )
             return int(cursor.lastrowid or 0)
 

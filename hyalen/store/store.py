@@ -16,6 +16,7 @@ from hyalen.store.decisions import Decisions
 from hyalen.store.deliveries import Deliveries
 from hyalen.store.documents import Documents
 from hyalen.store.doubts import Doubts
+from hyalen.store.inboxes import Inboxes
 from hyalen.store.journal import Journal
 from hyalen.store.judgements import Judgements
 from hyalen.store.outcome import Stale
@@ -77,6 +78,7 @@ class Store:
         self.deliveries = Deliveries(self.database, self.tasks)
         self.treatments = Treatments(self.database)
         self.sets = DeliverySets(self.database)
+        self.inboxes = Inboxes(self.database, self.documents)
         self.scans = Scans(
             self.database,
             self.documents,

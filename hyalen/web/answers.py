@@ -6,6 +6,7 @@ from collections import Counter
 from dataclasses import asdict
 
 from hyalen.core.formats.format import DeliveryOptions, Quality
+from hyalen.core.formats.names import shown
 from hyalen.core.model.content import PageContent
 from hyalen.core.proofing.unknown import unknown_words
 from hyalen.core.structure.captions import captioned
@@ -73,6 +74,8 @@ def batch_of(given: Services, batch_id: int) -> Batch:
         languages=list(batch.languages),
         particulars=batch.particulars,
         paused=batch.paused,
+        inbox=shown(str(inbox)) if (inbox := given.inboxes.path(batch_id)) else None,
+        inbox_away=given.inboxes.away(batch_id),
         documents=documents,
         doubts=store.doubts.count_batch(batch_id),
         left=LeftInBatch(words=left.words, expected=round(left.expected, 1), between=left.between),

@@ -36,6 +36,7 @@ from hyalen.web.schemas import Problem
 from hyalen.web.services import Services
 from hyalen.work.attendant import Attendant
 from hyalen.work.foreman import Foreman
+from hyalen.work.inbox import InboxKeeper
 from hyalen.work.scanning import Scanning
 from hyalen.work.workers import default_workers
 
@@ -43,19 +44,31 @@ PROBLEM = {"application/problem+json": {"schema": {"$ref": "#/components/schemas
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(data: Path, workers: int | None = None, limits: Limits | None = None, post: Path | None = None) -> FastAPI:
-    """The ASGI application over a data directory; what is made may be put into the folder `post`."""
+def make_app(
+    data: Path,
+    workers: int | None = None,
+    limits: Limits | None = None,
+    post: Path | None = None,
+    watch: Path | None = None,
+) -> FastAPI:
+    """The ASGI application over a data directory.
+
+    What is made may be put into the folder `post`; in the folder `watch` each batch may have one that is watched.
+    """
     store = Store(data)
     foreman = Foreman(store, workers or default_workers(), limits, post=post)
 
     showing, judging = Attendant(), Attendant()
     scans = Scanning(store, foreman, judging)
+    inboxes = InboxKeeper(store, foreman, watch)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await run_in_threadpool(foreman.start)
         await run_in_threadpool(showing.warm)
+        inboxes.start()
         yield
+        await run_in_threadpool(inboxes.stop)
         await run_in_threadpool(scans.close)
         await run_in_threadpool(foreman.stop)
         await run_in_threadpool(showing.close)
@@ -74,7 +87,7 @@ def make_app(data: Path, workers: int | None = None, limits: Limits | None = Non
             "5XX": {"model": Problem, "description": "A fault, or no space left", "content": PROBLEM},
         },
     )
-    app.state.services = Services(store, foreman, showing, scans)
+    app.state.services = Services(store, foreman, showing, scans, inboxes)
     app.add_middleware(Guard, largest_file=foreman.limits.bytes)
     errors.install(app)
     for router in (

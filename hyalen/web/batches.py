@@ -34,6 +34,7 @@ from hyalen.web.schemas import (
     Pause,
     RoleRule,
     Started,
+    Watch,
 )
 from hyalen.web.services import Given, Services
 from hyalen.web.uploads import FILE, described, form_of, name_of
@@ -68,6 +69,7 @@ def about(given: Given, accept_language: str = Header(default="en")) -> About:
         largest_file=given.foreman.limits.bytes,
         lacks_space=given.foreman.lacks_space,
         post=shown(str(given.foreman.post)) if given.foreman.post else None,
+        watches=given.inboxes.folder is not None,
     )
 
 
@@ -183,6 +185,17 @@ def pause(batch_id: Id, wanted: Pause, given: Given) -> Batch:
     given.store.documents.pause(batch_id, wanted.paused)
     given.foreman.wake()
     given.foreman.tell(Event("batch", batch_id, state="paused" if wanted.paused else "resumed"))
+    return batch_of(given, batch_id)
+
+
+@router.put("/batches/{batch_id}/watch")
+def watch_folder(batch_id: Id, wanted: Watch, given: Given) -> Batch:
+    """Have a folder watched for the batch: what comes into it comes into the batch."""
+    given.store.documents.batch(batch_id)
+    try:
+        given.inboxes.watch(batch_id, wanted.on)
+    except ValueError as error:
+        raise BadRequest("No folders", str(error)) from error
     return batch_of(given, batch_id)
 
 

@@ -91,6 +91,7 @@ class About(BaseModel):
     largest_file: int
     lacks_space: bool
     post: str | None
+    watches: bool
 
 
 class BatchSummary(BaseModel):
@@ -202,6 +203,8 @@ class Batch(BaseModel):
     languages: list[str]
     particulars: Particulars
     paused: bool
+    inbox: str | None
+    inbox_away: bool
     documents: list[DocumentSummary]
     doubts: dict[str, int]
     left: LeftInBatch
@@ -972,3 +975,9 @@ class TableTold(BaseModel):
 
     told: int
     unused: list[str]
+
+
+class Watch(BaseModel):
+    """Whether a folder is watched for a batch."""
+
+    on: bool

@@ -12,6 +12,7 @@ from hyalen.store.store import Store
 from hyalen.web.errors import BadRequest
 from hyalen.work.attendant import Attendant
 from hyalen.work.foreman import Foreman
+from hyalen.work.inbox import InboxKeeper
 from hyalen.work.preview import Scanned
 from hyalen.work.scanning import Scanning
 
@@ -24,6 +25,7 @@ class Services:
     foreman: Foreman
     showing: Attendant
     scanning: Scanning
+    inboxes: InboxKeeper
 
     def scanned(self, page: PageRecord) -> Scanned:
         """A page's original for previews (raises BadRequest where it is not here yet)."""

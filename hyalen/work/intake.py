@@ -37,10 +37,10 @@ class Taken(NamedTuple):
     locked: bool = False
 
 
-def refuse(store: Store, batch_id: int, name: str, reason: str) -> Taken:
+def refuse(store: Store, batch_id: int, name: str, reason: str, came_by: str = "") -> Taken:
     """A problem, kept with the batch until the clerk dismisses it."""
     name, reason = shown(name), fit(reason)
-    return Taken(name, problem=store.documents.add_problem(batch_id, name, reason), reason=reason)
+    return Taken(name, problem=store.documents.add_problem(batch_id, name, reason, came_by), reason=reason)
 
 
 def take_in(
@@ -54,12 +54,13 @@ def take_in(
     password: str = "",
     depth: int = 0,
     came: str | None = None,
+    came_by: str = "",
 ) -> list[Taken]:
     """Documents for a file that is already among the blobs, or problems where it cannot be read.
 
     A file that holds others gives each of them; an office file becomes a PDF, and is kept beside it. `pages` names
     some of the pages ("1-3, 7"). Of a file that `password` opens, a copy without it is kept. `came` is the file that
-    came in, where this one was made of it.
+    came in, where this one was made of it; `came_by` is kept with what becomes of it.
     """
     path = store.blobs.path(blob)
     try:
@@ -70,7 +71,7 @@ def take_in(
             if depth >= DEEPEST:
                 raise SourceError("it lies within too many others; unpack it first")
             again = (limits, pages, password, depth + 1)
-            return _take_in_each(store, attendant, batch_id, name, blob, kind, again)
+            return _take_in_each(store, attendant, batch_id, name, blob, kind, again, came_by)
         cautions: list[str] = []
         note = "" if came else naming_note(shown(name), kind)
         if kind in TURNED:
@@ -83,21 +84,28 @@ def take_in(
         if kind not in TURNED:
             cautions += _cautions(attendant, path)
         told = "; ".join(each for each in (note, store.documents.same_note(batch_id, came or blob)) if each)
-        document = store.documents.add(batch_id, shown(name), blob, wanted, told, cautions, came)
+        document = store.documents.add(batch_id, shown(name), blob, wanted, told, cautions, came, came_by)
         return [Taken(shown(name), document)]
     except Locked as error:
-        return [refuse(store, batch_id, name, str(error))._replace(locked=True)]
+        return [refuse(store, batch_id, name, str(error), came_by)._replace(locked=True)]
     except (SourceError, JobFailed) as error:
-        return [refuse(store, batch_id, name, str(error))]
+        return [refuse(store, batch_id, name, str(error), came_by)]
     except Exception as error:
         if is_full(error):
             raise
         log.exception("%s could not be brought in", shown(name))
-        return [refuse(store, batch_id, name, f"the file cannot be read ({type(error).__name__})")]
+        return [refuse(store, batch_id, name, f"the file cannot be read ({type(error).__name__})", came_by)]
 
 
 def take_in_file(
-    store: Store, attendant: Attendant, batch_id: int, path: Path, limits: Limits, pages: str = "", password: str = ""
+    store: Store,
+    attendant: Attendant,
+    batch_id: int,
+    path: Path,
+    limits: Limits,
+    pages: str = "",
+    password: str = "",
+    came_by: str = "",
 ) -> list[Taken]:
     """The same for a file on disk, which is copied.
 
@@ -113,8 +121,8 @@ def take_in_file(
         if is_full(error):
             raise
         why = getattr(error, "strerror", "") or error
-        return [refuse(store, batch_id, path.name, f"the file cannot be read ({why})")]
-    return take_in(store, attendant, batch_id, path.name, blob, limits, pages, password)
+        return [refuse(store, batch_id, path.name, f"the file cannot be read ({why})", came_by)]
+    return take_in(store, attendant, batch_id, path.name, blob, limits, pages, password, came_by=came_by)
 
 
 def _take_in_each(
@@ -125,6 +133,7 @@ def _take_in_each(
     whole: str,
     kind: str,
     again: tuple[Limits, str, str, int],
+    came_by: str,
 ) -> list[Taken]:
     """What is within a file, each as if it had come by itself; one that cannot be read is named with where it lay."""
     taken: list[Taken] = []
@@ -133,12 +142,12 @@ def _take_in_each(
     with store.blobs.work_folder() as folder:
         for each in attendant.do(unpack, path, kind, folder, limits, password, seconds=UNPACKING_SECONDS):
             if each.path is None:
-                taken.append(refuse(store, batch_id, f"{each.name} in {name}", each.reason))
+                taken.append(refuse(store, batch_id, f"{each.name} in {name}", each.reason, came_by))
                 continue
             blob = store.blobs.put_file(each.path)
             each.path.unlink()
             came = None if each.name else whole  # a message, of which its text is read
-            taken += take_in(store, attendant, batch_id, each.name or name, blob, *again, came)
+            taken += take_in(store, attendant, batch_id, each.name or name, blob, *again, came, came_by)
     return taken
 
 

@@ -55,3 +55,13 @@ CREATE TABLE face (
 );
 CREATE INDEX face_page ON face(page_id);
 CREATE INDEX face_document ON face(document_id);
+
+-- A folder that is watched for a batch, beneath the one that the server was given; NULL: none is.
+ALTER TABLE batch ADD COLUMN inbox TEXT;
+-- By which file of a watched folder they came: what a killed server has taken in half is taken in anew.
+ALTER TABLE document ADD COLUMN came_by TEXT NOT NULL DEFAULT '';
+ALTER TABLE problem ADD COLUMN came_by TEXT NOT NULL DEFAULT '';
+-- Files of watched folders that are wholly taken in and not yet put away.
+CREATE TABLE taken_in (
+  token TEXT PRIMARY KEY
+) WITHOUT ROWID;

@@ -119,6 +119,7 @@ export const api = {
   batch: (id: number) => ok<Batch>(client.GET('/api/batches/{batch_id}', { params: batch(id) })),
   deleteBatch: (id: number) => ok(client.DELETE('/api/batches/{batch_id}', { params: batch(id) })),
   pause: (id: number, paused: boolean) => ok(client.PUT('/api/batches/{batch_id}/pause', { params: batch(id), body: { paused } })),
+  watchFolder: (id: number, on: boolean) => ok<Batch>(client.PUT('/api/batches/{batch_id}/watch', { params: batch(id), body: { on } })),
   forgetDelivery: (delivery_id: number) => ok(client.DELETE('/api/deliveries/{delivery_id}', { params: { path: { delivery_id } } })),
   cancel: (id: number) => ok(client.POST('/api/batches/{batch_id}/cancel', { params: batch(id) })),
   retryAll: (id: number) => ok(client.POST('/api/batches/{batch_id}/retry', { params: batch(id) })),

@@ -235,7 +235,7 @@ describe('the rest', () => {
     const a = new About();
     expect(a.rolesFor('text')).toEqual([]);
     a.told = {
-      version: '1', formats: [], stages: [], sure: 0.75, largest_file: 9, lacks_space: false, post: null, languages: [{ code: 'ara', tag: 'ar', name: 'Arabic', right_to_left: true }],
+      version: '1', formats: [], stages: [], sure: 0.75, largest_file: 9, lacks_space: false, post: null, watches: false, languages: [{ code: 'ara', tag: 'ar', name: 'Arabic', right_to_left: true }],
       roles: [{ role: 'artifact', artifact: true, kinds: ['text', 'figure'] }, { role: 'caption', artifact: false, kinds: ['text'] }],
     };
     expect(a.rolesFor('text')).toEqual(['artifact', 'caption']);

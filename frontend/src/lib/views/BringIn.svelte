@@ -209,6 +209,15 @@
       {/if}
     </div>
     <button class="scan" onclick={() => void view.goBatch(batch.id, 'scan')}><b>Scan sheets</b><span>from the feeder or the glass of a scanner, into this batch</span></button>
+    {#if about.told?.watches}
+      <div class="bg-paper rounded-lg p-4 text-sm shadow-sm" role="group" aria-label="Watched folder">
+        <label class="flex items-center gap-2 font-bold"><input type="checkbox" class="accent-primary-600" checked={batch.inbox !== null} onchange={(e) => void act(() => api.watchFolder(batch.id, e.currentTarget.checked))} /> Watch a folder</label>
+        {#if batch.inbox}
+          <p class="my-1">What is put into <b class="break-all">{batch.inbox}</b> comes into this batch when it is complete, and then lies in its <i>done</i>, or in <i>problems</i> with the reason beside it.</p>
+          {#if batch.inbox_away}<p class="text-lamp-700 m-0">The folder cannot be read now; it is looked for all the time.</p>{/if}
+        {:else}<p class="text-quiet my-1">Files that are put into it come into this batch by themselves.</p>{/if}
+      </div>
+    {/if}
     {#if batch.documents.length}
       <div class="bg-paper rounded-lg p-4 text-sm shadow-sm">
         <b>Titles and reference numbers from a table</b>
