@@ -143,7 +143,7 @@ def until_idle(foreman: Foreman, seconds: float = 240) -> None:
 class Server:
     """`hyalen serve` in a process of its own."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, *told: str) -> None:
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
@@ -158,6 +158,7 @@ class Server:
             str(self.port),
             "--workers",
             "2",
+            *told,
         ]
         self.process = subprocess.Popen(command, start_new_session=True)
         self.http = httpx.Client(base_url=f"http://127.0.0.1:{self.port}/api", timeout=30)

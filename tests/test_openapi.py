@@ -36,7 +36,9 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     made.kill()
 
 
-schema = schemathesis.openapi.from_dict(json.loads(document())).exclude(path="/api/events")
+# What speaks to the address that it is given, or to the network, is not asked with made-up addresses.
+SPEAKING = {"/api/events", "/api/scanners", "/api/scanners/find"}
+schema = schemathesis.openapi.from_dict(json.loads(document())).exclude(path=sorted(SPEAKING))
 
 
 @schema.parametrize()

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from typing import Annotated
 
 from fastapi import APIRouter, Query
-from fastapi.responses import FileResponse, Response
+from fastapi.responses import Response
 
 from hyalen.core.formats.names import shown
 from hyalen.core.model.text import fit
@@ -40,6 +40,16 @@ from hyalen.work.scanning import fetch_preview
 
 router = APIRouter(tags=["scanning"])
 SHOWING_SECONDS = 30.0
+
+
+class PdfResponse(Response):
+    media_type = "application/pdf"
+
+
+class JpegResponse(Response):
+    media_type = "image/jpeg"
+
+
 SEPARATING_SECONDS = 120.0
 
 
@@ -100,7 +110,7 @@ def look_at_scanner(scanner_id: Id, given: Given) -> ScannerState:
     )
 
 
-@router.post("/scanners/{scanner_id}/preview")
+@router.post("/scanners/{scanner_id}/preview", response_class=JpegResponse)
 def preview(scanner_id: Id, wish: Wish, given: Given) -> Response:
     """A small picture of what lies on the glass."""
     scanner, blobs = given.store.scans.scanner(scanner_id), given.store.blobs
@@ -108,8 +118,8 @@ def preview(scanner_id: Id, wish: Wish, given: Given) -> Response:
     try:
         with _spoken_to(given, scanner.address) as client:
             fetch_preview(client, client.capabilities(), wish, out, given.foreman.limits.bytes)
-        media, data = given.showing.do(jobs.preview_of, str(out), given.foreman.limits, seconds=SHOWING_SECONDS)
-        return Response(data, media_type=media)
+        data = given.showing.do(jobs.preview_of, str(out), given.foreman.limits, seconds=SHOWING_SECONDS)
+        return JpegResponse(data)
     finally:
         out.unlink(missing_ok=True)
 
@@ -133,12 +143,12 @@ def delete_preset(preset_id: Id, given: Given) -> None:
     given.store.scans.delete_preset(preset_id)
 
 
-@router.post("/separator-sheets")
+@router.post("/separator-sheets", response_class=PdfResponse)
 def separators(wanted: Separators, given: Given) -> Response:
     """A PDF of separator sheets to be printed, one for each name."""
     data = given.showing.do(separator_sheets, wanted.names, seconds=SEPARATING_SECONDS)
     headers = {"Content-Disposition": 'attachment; filename="separator-sheets.pdf"'}
-    return Response(data, media_type="application/pdf", headers=headers)
+    return PdfResponse(data, headers=headers)
 
 
 # Scans
@@ -198,16 +208,14 @@ def put_back(face_id: Id, given: Given) -> Scan:
     return _scan(given, scan)
 
 
-@router.get("/faces/{face_id}/picture", response_class=FileResponse)
+@router.get("/faces/{face_id}/picture", response_class=JpegResponse)
 def picture(face_id: Id, given: Given, small: Annotated[bool, Query()] = True) -> Response:
     """A side as it came, small or whole."""
     face, blobs = given.store.scans.face(face_id), given.store.blobs
     if small:
-        return Response(blobs.get(face.thumb_blob), media_type="image/jpeg", headers=FOREVER)
-    media, data = given.showing.do(
-        jobs.preview_of, str(blobs.path(face.blob)), given.foreman.limits, seconds=SHOWING_SECONDS
-    )
-    return Response(data, media_type=media, headers=FOREVER)
+        return JpegResponse(blobs.get(face.thumb_blob), headers=FOREVER)
+    data = given.showing.do(jobs.preview_of, str(blobs.path(face.blob)), given.foreman.limits, seconds=SHOWING_SECONDS)
+    return JpegResponse(data, headers=FOREVER)
 
 
 def _started(given: Services, scan_id: int) -> Scan:

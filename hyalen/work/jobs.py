@@ -183,10 +183,9 @@ def judge_face(path: str, dpi: float, length: float, limits: Limits, front: str 
     return judged, encode_jpeg(as_uint8(seen.thumb), 80)
 
 
-def preview_of(path: str, limits: Limits) -> tuple[str, bytes]:
-    """The first page of a file from a scanner as browsers show it: media type and bytes (raises SourceError)."""
-    page = bring_in(path, 0, limits)
-    return "image/jpeg", encode_jpeg(decode_scan(page.original).pixels, 85)
+def preview_of(path: str, limits: Limits) -> bytes:
+    """The first page of a file from a scanner as a JPEG file (raises SourceError)."""
+    return encode_jpeg(decode_scan(bring_in(path, 0, limits).original).pixels, 85)
 
 
 def inspect(path: str, index: int, limits: Limits) -> dict[str, Any]:

@@ -2,7 +2,7 @@
   import { Button } from 'flowbite-svelte';
   import type { DocumentSummary } from '../api/client';
   import { about } from '../bench/about.svelte';
-  import { remember, remembered, typing } from '../bench/keys';
+  import { remember, remembered } from '../bench/keys';
   import { called, doubts, gist, GROUPS, grouped, ORDERS, sorted, standing, STANDINGS, type Group, type Order, type Standing } from '../bench/ledger';
   import { view } from '../bench/view.svelte';
 
@@ -62,7 +62,7 @@
 
   /** Alt and an arrow put a document before or behind its neighbour, where they stand as they came. */
   function onKey(event: KeyboardEvent, d: DocumentSummary) {
-    if (typing(event) || !event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown') || order !== 'come' || group !== 'none') return;
+    if (!event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown') || order !== 'come' || group !== 'none') return;
     event.preventDefault();
     const all = documents.map((each) => each.id), at = all.indexOf(d.id), to = at + (event.key === 'ArrowUp' ? -1 : 1);
     if (to < 0 || to >= all.length) return;
