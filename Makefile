@@ -9,7 +9,8 @@ setup:
 
 demo: setup
 	@$(BIN)/python -m hyalen.demo $(DEMO)
-	@$(BIN)/hyalen serve --data $(DEMO)/data --port 8320
+	@$(BIN)/hyalen scanner --port 8321 & scanner=$$!; trap 'kill $$scanner' EXIT; \
+	  $(BIN)/hyalen serve --data $(DEMO)/data --port 8320 --watch $(DEMO)/folders
 
 lint: setup
 	$(BIN)/ruff check $(PYTHON_FILES)

@@ -7,14 +7,21 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
+import uvicorn
 from playwright.sync_api import Page, sync_playwright
 
 from hyalen.demo.__main__ import make_files, read_archive
 from hyalen.demo.typeset import CHROMIUM_FLAGS
+from hyalen.scanner.device import Device
+from hyalen.scanner.server import make_scanner
+from hyalen.scanner.sheets import STACKS
 
 OUT = Path("docs/screenshots")
 PORT = 8329
@@ -46,6 +53,41 @@ def main() -> None:
             server.wait(timeout=60)
 
 
+def scan_sheets(page: Page) -> None:
+    """The troubled stack, as far as its second trouble; the batch it went to is taken away when the server ends."""
+    batch = page.request.post(
+        f"http://127.0.0.1:{PORT}/api/batches", data={"name": "Letters of 1931", "languages": ["eng"]}
+    ).json()["id"]
+    device = Device(slow=0.1)
+    device.lay(next(s for s in STACKS if s.name == "trouble").sheets()[:7])
+    with serve(device) as address:
+        page.request.post(f"http://127.0.0.1:{PORT}/api/scanners", data={"address": address})
+        go(page, f"batch/{batch}/scan")
+        page.get_by_role("combobox", name="Scanner").select_option(index=0)
+        page.get_by_role("combobox", name="Sides").select_option("both sides")
+        page.get_by_role("button", name="Scan ↵").click()
+        page.get_by_role("alert").wait_for(timeout=120_000)
+        device.clear()
+        page.get_by_role("alert").get_by_role("button", name="Go on").click()
+        page.get_by_role("alert").filter(has_text="Two sheets went in").wait_for(timeout=120_000)
+        page.wait_for_timeout(1500)
+
+
+@contextmanager
+def serve(device: Device) -> Iterator[str]:
+    """A stand-in scanner on a port of its own; its address."""
+    server = uvicorn.Server(uvicorn.Config(make_scanner(device), port=PORT + 1, log_level="error"))
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.1)
+    try:
+        yield f"http://127.0.0.1:{PORT + 1}"
+    finally:
+        server.should_exit = True
+        thread.join(10)
+
+
 def take() -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_FLAGS)
@@ -59,6 +101,9 @@ def take() -> None:
         shot("trolley")
         go(page, "batch/1/bring_in")
         shot("bring-in")
+        page.get_by_label("Pick Letter from Torgrunn 1931.tif").wait_for()
+        scan_sheets(page)
+        shot("scan")
         go(page, "document/1/clean/1")
         page.mouse.move(420, 330)
         page.keyboard.down("o")

@@ -27,6 +27,7 @@ from hyalen.work.intake import take_in_file
 from hyalen.work.workers import default_workers
 
 DPI = 300.0
+SCANNER = "http://127.0.0.1:8321/eSCL"
 BATCH = "Skarnholm Lights Board, box 14"
 
 
@@ -148,6 +149,7 @@ def read_archive(data: Path, files: list[Path]) -> None:
                 store.settings.read_again(document_id, [], paper.languages, whole=True, keep=True)
                 if paper.duplex:
                     store.settings.scan_both_sides(document_id, True)
+        store.scans.add_scanner(SCANNER, "Hyalen stand-in scanner")  # started beside the demo, so it is confirmed
     count = sum(len(paper.pages) for paper in ARCHIVE)
     progress = tqdm(total=count, desc="Reading the demo archive", unit="page", file=sys.stderr)
     changed = threading.Event()

@@ -915,7 +915,7 @@ class NewPreset(BaseModel):
 class Separators(BaseModel):
     """Names of documents; one that is empty makes a sheet that names none."""
 
-    names: list[Annotated[OneLine, Field(max_length=120)]] = Field(min_length=1, max_length=500)
+    names: list[Annotated[OneLine, Field(max_length=120)]] = Field(min_length=1, max_length=200)
 
 
 class NewScan(BaseModel):
