@@ -101,3 +101,27 @@ def test_what_is_put_into_the_batchs_folder_comes_into_the_batch(page: Page, ser
     page.get_by_label("Watch a folder").uncheck()
     expect(page.get_by_text("come into this batch by themselves")).to_be_visible()
     assert server.http.get(f"/batches/{batch}").json()["inbox"] is None
+
+
+def test_several_documents_are_told_at_once(page: Page, server: Server, tmp_path: Path) -> None:
+    batch = resting(server, page, "At once")
+    page.set_input_files("#files", pictures(tmp_path, "a.png", "b.png", "c.png"))
+    rows = page.get_by_role("list", name="Documents").get_by_role("listitem")
+    expect(rows).to_have_count(3, timeout=WAIT)
+    page.get_by_label("Pick a.png").click()
+    page.get_by_role("button", name="Tell of it…").click()
+    page.get_by_label("Title").fill("The lamp of Grimhaug")
+    page.get_by_role("dialog").get_by_role("button", name="Tell", exact=True).click()
+    expect(rows.first).to_contain_text("The lamp of Grimhaug")
+    page.get_by_label("Pick c.png").click(modifiers=["Shift"])
+    page.get_by_role("button", name="Tell of them…").click()
+    expect(page.get_by_label("Title")).to_have_count(0)
+    page.get_by_label("Rights").fill("free to use")
+    page.get_by_role("dialog").get_by_role("button", name="Tell", exact=True).click()
+    expect(page.get_by_text("3 documents told")).to_be_visible()
+    told = [
+        server.http.get(f"/documents/{d['id']}").json()
+        for d in server.http.get(f"/batches/{batch}").json()["documents"]
+    ]
+    assert [d["particulars"]["rights"] for d in told] == ["free to use"] * 3
+    assert [d["title"] for d in told] == ["The lamp of Grimhaug", "b", "c"]

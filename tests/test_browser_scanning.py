@@ -117,10 +117,16 @@ def test_separator_sheets_are_printed_and_part_documents(page: Page, server: Ser
         scanner.lay(STACKS[2].sheets()[:8])
         page.get_by_role("combobox", name="dpi").select_option("100")
         page.get_by_role("combobox", name="A new document begins").select_option("at a separator sheet")
+        page.get_by_label("ask for each document's title and number").check()
         page.get_by_role("button", name="Scan ↵").click()
         count(page, 8)
-        for title in ("Box 14 letters", "Box 15 letters"):
+        for title, number in (("Box 14 letters", "SLB 14"), ("Box 15 letters", "SLB 15")):
+            expect(page.get_by_label("Title", exact=True)).to_have_value(title, timeout=WAIT)
+            page.get_by_label("Reference number").fill(number)
+            page.get_by_label("Reference number").press("Enter")
             expect(page.get_by_role("heading", name=title)).to_be_visible(timeout=WAIT)
+        page.get_by_label("ask for each document's title and number").uncheck()
+        assert [d["reference"] for d in server.http.get(f"/batches/{batch}").json()["documents"]] == ["SLB 14", "SLB 15"]
         assert [d["pages"] for d in server.http.get(f"/batches/{batch}").json()["documents"]] == [3, 3]
         server.http.delete(f"/batches/{batch}")
 

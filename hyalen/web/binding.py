@@ -6,10 +6,11 @@ from fastapi import APIRouter, Request
 from fastapi.concurrency import run_in_threadpool
 from starlette.datastructures import UploadFile
 
+from hyalen.core.model.document import Particulars
 from hyalen.core.structure.particulars_table import read_table
 from hyalen.web.answers import batch_of
 from hyalen.web.errors import BadRequest
-from hyalen.web.schemas import Batch, Documents, Id, Move, Split, TableTold
+from hyalen.web.schemas import Batch, Documents, DocumentsTold, Id, Move, Split, TableTold
 from hyalen.web.services import Given, Services
 from hyalen.web.uploads import FILE, described, form_of
 from hyalen.work.foreman import Event
@@ -64,6 +65,26 @@ async def tell_by_table(batch_id: Id, request: Request, given: Given) -> TableTo
         return await run_in_threadpool(_told, given, batch_id, data)
 
 
+@router.post("/batches/{batch_id}/documents-told")
+def tell_documents(batch_id: Id, wanted: DocumentsTold, given: Given) -> Batch:
+    """Tell several documents at once; what is left empty stays as it is."""
+    _of_batch(given, batch_id, wanted.documents)
+    fresh = {k: v for k, v in wanted.particulars.model_dump().items() if v}
+    for document_id in dict.fromkeys(wanted.documents):
+        now = given.store.documents.document(document_id).particulars
+        merged = Particulars.model_validate(now.model_dump() | fresh)
+        _tell(given, document_id, wanted.title.strip() or None, merged)
+    return _changed(given, batch_id)
+
+
+def _tell(given: Services, document_id: int, title: str | None, particulars: Particulars) -> None:
+    document = given.store.documents.document(document_id)
+    if title and title != document.title:
+        given.store.settings.entitle(document_id, title)
+    if particulars != document.particulars:
+        given.store.settings.tell(document_id, particulars)
+
+
 def _told(given: Services, batch_id: int, data: bytes) -> TableTold:
     store = given.store
     known = [(d.id, d.source_name, d.particulars) for d in store.documents.of_batch(batch_id)]
@@ -72,11 +93,7 @@ def _told(given: Services, batch_id: int, data: bytes) -> TableTold:
     except ValueError as error:
         raise BadRequest("No table", f"The table cannot be read: {error}.") from error
     for each in table.told:
-        document = store.documents.document(each.document)
-        if each.title and each.title != document.title:
-            store.settings.entitle(each.document, each.title)
-        if each.particulars != document.particulars:
-            store.settings.tell(each.document, each.particulars)
+        _tell(given, each.document, each.title, each.particulars)
     _changed(given, batch_id)
     return TableTold(told=len(table.told), unused=table.unused)
 

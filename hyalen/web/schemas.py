@@ -981,3 +981,11 @@ class Watch(BaseModel):
     """Whether a folder is watched for a batch."""
 
     on: bool
+
+
+class DocumentsTold(BaseModel):
+    """What is told of several documents: a title, where there is one, and the particulars that are not empty."""
+
+    documents: list[Id] = Field(min_length=1, max_length=100_000)
+    title: OneLine = Field(default="", max_length=500)
+    particulars: Particulars = Particulars()

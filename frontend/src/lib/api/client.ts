@@ -231,6 +231,8 @@ export const api = {
     ok<Batch>(client.POST('/api/documents/{document_id}/split', { params: document(id), body: { revision, pages } })),
   joinDocuments: (id: number, documents: number[]) => ok<Batch>(client.POST('/api/batches/{batch_id}/join', { params: batch(id), body: { documents } })),
   orderDocuments: (id: number, documents: number[]) => ok<Batch>(client.PUT('/api/batches/{batch_id}/order', { params: batch(id), body: { documents } })),
+  tellDocuments: (id: number, documents: number[], title: string, particulars: Particulars) =>
+    ok<Batch>(client.POST('/api/batches/{batch_id}/documents-told', { params: batch(id), body: { documents, title, particulars } })),
   tellByTable: (id: number, file: File) => {
     const form = new FormData();
     form.append('file', file, file.name);

@@ -40,6 +40,9 @@ export class Scanning {
   cut = $state<Cut>('none');
   sheets = $state(1);
   prefix = $state('Scan');
+  /** Whether each new document's title and number are asked for once it is here. */
+  ask = $state(remembered('scan.ask', 'no') === 'yes');
+  askedOf = new Set<number>();
   /** Where the next pages go. */
   aim = $state<{ kind: 'new' } | { kind: 'end'; document: number } | { kind: 'after' | 'instead'; page: number; says: string }>({ kind: 'new' });
   scan = $state.raw<Scan | null>(null);

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { Modal } from 'flowbite-svelte';
   import { api, type Batch, type Wish } from '../api/client';
+  import { remember } from '../bench/keys';
   import { notices } from '../bench/notices.svelte';
   import { PLAIN_WISH, scanning, type Cut } from '../bench/scanning.svelte';
 
@@ -155,6 +156,7 @@
         {#if scanning.cut === 'sheets'}<label>sheets each <input type="number" min="1" max="5000" bind:value={scanning.sheets} onchange={() => scanning.keep()} /></label>{/if}
         <label class="grow">Names begin with <input maxlength="120" bind:value={scanning.prefix} onchange={() => scanning.keep()} /></label>
       </div>
+      <label class="tick"><input type="checkbox" checked={scanning.ask} onchange={(e) => { scanning.ask = e.currentTarget.checked; remember('scan.ask', scanning.ask ? 'yes' : 'no'); }} /> ask for each document's title and number</label>
       <button onclick={() => (separating = true)}>Print separator sheets…</button>
     {/if}
   </section>

@@ -35,6 +35,16 @@
   });
   const onScroll = () => (following = !box || box.scrollTop + box.clientHeight > box.scrollHeight - 120);
 
+  // A document is whole when the next one has begun, or when no more sheets come; then it is asked for, once.
+  const whole = $derived(documents.map((d) => d.document).filter((id, at) => id !== null && (!running || at < documents.length - 1)) as number[]);
+  $effect(() => {
+    if (!scanning.ask || naming !== null || scanning.scan?.trouble || scanning.scan?.aim.document || scanning.scan?.aim.after || scanning.scan?.aim.instead) return;
+    const next = whole.find((id) => !scanning.askedOf.has(id));
+    if (next === undefined) return;
+    scanning.askedOf.add(next);
+    void openName(next);
+  });
+
   async function openName(id: number) {
     await notices.attempt(async () => {
       const document = await api.document(id);
@@ -45,12 +55,12 @@
   }
 
   async function saveName() {
-    const id = naming;
+    const id = naming, title = name.trim(), number = reference.trim(); // the next document's may stand there soon
     naming = null;
     if (id === null) return;
     await notices.attempt(async () => {
       const document = await api.document(id);
-      await api.changeDocument(id, { revision: document.revision, title: name.trim() || document.title, particulars: { ...document.particulars, reference: reference.trim() } });
+      await api.changeDocument(id, { revision: document.revision, title: title || document.title, particulars: { ...document.particulars, reference: number } });
       await Promise.all([desk.refresh(), scanning.refresh()]);
     });
   }

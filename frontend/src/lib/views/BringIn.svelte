@@ -8,7 +8,7 @@
   import { about } from '../bench/about.svelte';
   import { Button, Modal, Progressbar } from 'flowbite-svelte';
   import Ledger from '../parts/Ledger.svelte';
-  import { api, Refused, upload, type Batch, type DocumentSummary } from '../api/client';
+  import { api, Refused, upload, type Batch, type DocumentSummary, type Particulars } from '../api/client';
   
   let { batch }: { batch: Batch } = $props();
   let over = $state(false);
@@ -36,6 +36,24 @@
     const those = chosen.map((d) => d.id);
     picked = [];
     await act(() => api.joinDocuments(batch.id, those));
+  }
+
+  const FIELDS: [keyof Particulars, string][] = [['reference', 'Reference number'], ['author', 'Author'], ['subject', 'Subject'], ['keywords', 'Keywords'], ['rights', 'Rights'], ['date', 'Date']];
+  const NOTHING: Particulars = { author: '', subject: '', keywords: '', reference: '', rights: '', date: '' };
+  let telling = $state(false);
+  let title = $state('');
+  let particulars = $state<Particulars>({ ...NOTHING });
+
+  function beginTelling() {
+    title = chosen.length === 1 ? chosen[0]!.title : '';
+    particulars = { ...NOTHING, reference: chosen.length === 1 ? chosen[0]!.reference : '' };
+    telling = true;
+  }
+
+  async function tellThem() {
+    telling = false;
+    await act(() => api.tellDocuments(batch.id, chosen.map((d) => d.id), chosen.length === 1 ? title : '', $state.snapshot(particulars) as Particulars));
+    notices.notify(`${counted(chosen.length, 'document')} told; each can undo it`);
   }
 
   async function clear() {
@@ -179,6 +197,7 @@
         <div class="border-hair bg-primary-50 flex items-center gap-3 border-b px-5 py-2" role="group" aria-label="Picked documents">
           <b class="flex-1">{counted(chosen.length, 'document')} picked</b>
           <Button size="sm" disabled={chosen.length < 2} onclick={() => (joining = true)}>Join into one</Button>
+          <Button size="sm" color="alternative" onclick={beginTelling}>Tell of {chosen.length === 1 ? 'it' : 'them'}…</Button>
           <Button size="sm" color="alternative" onclick={() => (clearing = true)}>Remove</Button>
           <Button size="sm" color="alternative" onclick={() => (picked = [])}>Pick none</Button>
         </div>
@@ -257,6 +276,15 @@
 <Modal bind:open={joining} title="Join {counted(chosen.length, 'document')} into one?" size="sm" class="bg-paper">
   <p class="m-0 text-ink">Their pages, with all that was decided on them, go behind those of “{chosen[0]?.name}”, in the order of the list; its title and particulars stay, those of the others go. It can be split again on the contact sheet.</p>
   <div class="flex gap-2"><Button onclick={join}>Join</Button><Button color="alternative" onclick={() => (joining = false)}>Leave them</Button></div>
+</Modal>
+
+<Modal bind:open={telling} title="Tell of {chosen.length === 1 ? chosen[0]!.name : counted(chosen.length, 'document')}" size="sm" class="bg-paper">
+  <form class="text-ink flex flex-col gap-2" onsubmit={(e) => { e.preventDefault(); void tellThem(); }}>
+    {#if chosen.length === 1}<label>Title <input class="only" maxlength="500" bind:value={title} /></label>{/if}
+    {#each FIELDS as [key, name] (key)}<label>{name} <input class="only" maxlength="200" bind:value={particulars[key]} /></label>{/each}
+    <p class="text-quiet m-0 text-sm">What is left empty stays as it is.</p>
+    <div class="flex gap-2"><Button type="submit">Tell</Button><Button color="alternative" onclick={() => (telling = false)}>Leave</Button></div>
+  </form>
 </Modal>
 
 <Modal bind:open={clearing} title="Remove {counted(chosen.length, 'document')}?" size="sm" class="bg-paper">
