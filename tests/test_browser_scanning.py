@@ -126,7 +126,10 @@ def test_separator_sheets_are_printed_and_part_documents(page: Page, server: Ser
             page.get_by_label("Reference number").press("Enter")
             expect(page.get_by_role("heading", name=title)).to_be_visible(timeout=WAIT)
         page.get_by_label("ask for each document's title and number").uncheck()
-        assert [d["reference"] for d in server.http.get(f"/batches/{batch}").json()["documents"]] == ["SLB 14", "SLB 15"]
+        assert [d["reference"] for d in server.http.get(f"/batches/{batch}").json()["documents"]] == [
+            "SLB 14",
+            "SLB 15",
+        ]
         assert [d["pages"] for d in server.http.get(f"/batches/{batch}").json()["documents"]] == [3, 3]
         server.http.delete(f"/batches/{batch}")
 

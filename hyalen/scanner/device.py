@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import threading
 import time
 import uuid
@@ -15,7 +16,7 @@ import numpy as np
 from PIL import Image as Pillow
 
 from hyalen.core.imaging.pixels import Image, as_uint8
-from hyalen.scanner.sheets import PAPER, Sheet, scanned
+from hyalen.scanner.sheets import Sheet, scanned
 
 Feeder = Literal["Loaded", "Empty", "Jam", "HatchOpen", "MultipickDetected", "Processing"]
 GLASS = (216.0, 297.0)  # millimetres
@@ -279,8 +280,6 @@ def _toned(seen: Image, settings: Settings) -> Image:
 
 def encoded(seen: Image, settings: Settings) -> bytes:
     """A picture in the file format asked for."""
-    import io
-
     out = io.BytesIO()
     picture = Pillow.fromarray(seen)
     if settings.mode == "BlackAndWhite1":
@@ -297,4 +296,3 @@ def encoded(seen: Image, settings: Settings) -> bytes:
 
 MAX_WIDTH, MAX_HEIGHT = (round(v / 25.4 * 300) for v in GLASS)
 MAX_LENGTH = round(LONGEST / 25.4 * 300)
-assert PAPER[0] < GLASS[0]

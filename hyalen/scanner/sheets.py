@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cache, lru_cache
 from html import escape
@@ -198,11 +198,3 @@ def _with_another(seen: Image, dpi: float) -> Image:
     shadow = np.linspace(1.0, 0.55, reach)[:, None, None]
     longer[edge - reach : edge] = (longer[edge - reach : edge] * shadow).astype(np.uint8)
     return longer
-
-
-def every_face(sheets: Sequence[Sheet], both: bool) -> Iterator[tuple[Sheet, bool]]:
-    """The sides in the order in which a feeder gives them."""
-    for sheet in sheets:
-        yield sheet, False
-        if both:
-            yield sheet, True

@@ -162,11 +162,11 @@ def begin(batch_id: Id, new: NewScan, given: Given) -> Scan:
 
 
 @router.get("/batches/{batch_id}/scan")
-def last_scan(batch_id: Id, given: Given) -> Scan | None:
-    """The batch's scan that was begun last, until it is ended."""
+def last_scan(batch_id: Id, given: Given, first: int = Query(default=0, ge=0, le=1_000_000)) -> Scan | None:
+    """The batch's scan that was begun last, until it is ended; of its faces those from `first` on."""
     given.store.documents.batch(batch_id)
     scan = given.store.scans.last_of(batch_id)
-    return _scan(given, scan) if scan and scan.state != "ended" else None
+    return _scan(given, scan, first) if scan and scan.state != "ended" else None
 
 
 @router.post("/scans/{scan_id}/go-on")
@@ -224,9 +224,9 @@ def _started(given: Services, scan_id: int) -> Scan:
     return _scan(given, given.store.scans.scan(scan_id))
 
 
-def _scan(given: Services, scan: ScanRecord) -> Scan:
+def _scan(given: Services, scan: ScanRecord, first: int = 0) -> Scan:
     titles = {d.id: d.title for d in given.store.documents.of_batch(scan.batch_id)}
-    faces = given.store.scans.faces(scan.id)
+    faces = given.store.scans.faces(scan.id)[first:]
     return Scan(
         id=scan.id,
         batch_id=scan.batch_id,

@@ -57,7 +57,7 @@ def find_scanners(seconds: float = 2.5, interfaces: Sequence[str] | None = None)
 
         def remove_service(self, zc: Zeroconf, type_: str, name: str) -> None: ...
 
-    zeroconf = Zeroconf(interfaces=list(interfaces) if interfaces else InterfaceChoice.Default)
+    zeroconf = Zeroconf(interfaces=list(interfaces) if interfaces else InterfaceChoice.All)
     try:
         browser = ServiceBrowser(zeroconf, list(SERVICES), Listener())
         threading.Event().wait(seconds)

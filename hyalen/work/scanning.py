@@ -101,8 +101,9 @@ class Scanning:
         store = self.store
         try:
             scan = store.scans.scan(scan_id)
-            address = store.scans.scanner(scan.scanner_id or 0).address
-            client = self.connect(address)
+            if scan.scanner_id is None:
+                raise ProtocolError("it was forgotten; begin anew with another")
+            client = self.connect(store.scans.scanner(scan.scanner_id).address)
             try:
                 trouble = _Pass(self, scan_id, client, stop).run()
             finally:

@@ -250,7 +250,8 @@ export const api = {
   deleteScanPreset: (preset_id: number) => ok(client.DELETE('/api/scan-presets/{preset_id}', { params: { path: { preset_id } } })),
   separators: (names: string[]) => ok<Blob>(client.POST('/api/separator-sheets', { body: { names }, parseAs: 'blob' })),
   beginScan: (id: number, scanner: number, wish: Wish, aim: Aim) => ok<Scan>(client.POST('/api/batches/{batch_id}/scans', { params: batch(id), body: { scanner, wish, aim } })),
-  lastScan: (id: number) => ok<Scan | null>(client.GET('/api/batches/{batch_id}/scan', { params: batch(id) })),
+  /** The batch's scan, its sides from the first on that is asked for. */
+  lastScan: (id: number, first = 0) => ok<Scan | null>(client.GET('/api/batches/{batch_id}/scan', { params: { ...batch(id), query: { first } } })),
   goOnScan: (id: number) => ok<Scan>(client.POST('/api/scans/{scan_id}/go-on', scan(id))),
   stopScan: (id: number) => ok<Scan>(client.POST('/api/scans/{scan_id}/stop', scan(id))),
   otherSides: (id: number) => ok<Scan>(client.POST('/api/scans/{scan_id}/other-sides', scan(id))),

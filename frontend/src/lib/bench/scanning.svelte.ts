@@ -7,6 +7,8 @@ export type Cut = Aim['cut'];
 export interface Sheet { key: string; faces: Face[]; title: string; document: number | null; begins: boolean }
 export interface Area { left: number; top: number; width: number; height: number }
 
+const UNSETTLED = 8; // sides, of which it may not be told yet what becomes of them
+
 export const PLAIN_WISH = { source: 'feeder', sides: 'one', colour: 'automatic', dpi: 300, paper: 'automatic', own: null, crop: null, brightness: 0, contrast: 0, drop_blank: true } as Wish;
 const PLAIN = { wish: PLAIN_WISH, cut: 'none' as Cut, sheets: 1, prefix: 'Scan' };
 
@@ -86,8 +88,13 @@ export class Scanning {
 
   /** Of several answers that are on their way, the last that was asked for counts. */
   async refresh(): Promise<void> {
-    const mine = ++this.asked;
-    const scan = await api.lastScan(this.batch);
+    const mine = ++this.asked, known = this.scan;
+    // While sheets come, only the last ones change: what is known of the others need not be sent again and again.
+    const first = known?.running ? Math.max(0, known.faces.length - UNSETTLED) : 0;
+    let scan = await api.lastScan(this.batch, first);
+    if (mine !== this.asked) return;
+    if (scan && first && scan.id === known?.id && scan.running) scan = { ...scan, faces: [...known.faces.slice(0, first), ...scan.faces] };
+    else if (first) scan = await api.lastScan(this.batch);
     if (mine !== this.asked) return;
     const rested = this.scan?.running && !scan?.running;
     this.scan = scan;
