@@ -150,6 +150,7 @@
   .face.out img { opacity: 0.35; }
   .face.waiting { outline: 2px dashed var(--color-primary-600); }
   .face figcaption { position: absolute; inset: auto 0 0 0; padding: 4px 6px; font-size: 13px; background: #fbfaf6ee; text-align: center; }
+  .face figcaption button { margin-left: 6px; }
   .foot { display: flex; flex-wrap: wrap; gap: 2px 8px; align-items: baseline; padding-top: 4px; font-size: 13.5px; }
   .poor .face { box-shadow: 0 0 0 3px var(--color-lamp-500); }
   .remark { color: var(--color-lamp-900); background: var(--color-lamp-100); border-radius: 4px; padding: 1px 6px; }
