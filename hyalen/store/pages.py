@@ -18,6 +18,7 @@ MOST_UNLIKE = 46  # bits of 256 in which two scans of one page may differ; two p
 PAGE = """id, document_id, position, source_index, original_blob, kind, width, height, dpi, dpi_reason, damage, stated_turn,
   languages, treatment, cleaned, cleaned_blob, thumb_blob, read_blob, half, revision, removed_from, joined,
   cleaning_print, reading_print, own_text, text_from, source_blob, source_page, told_dpi"""
+COVERS = 5  # pages of which a batch shows small pictures
 LIVE = "removed_from IS NULL AND joined = 0"
 _STATE = """p.id, p.position, p.kind, p.width, p.height, p.thumb_blob, p.original_blob IS NOT NULL AS has_original,
   p.content IS NOT NULL AS has_content, p.revision, p.half, p.expected,
@@ -118,7 +119,7 @@ class Pages:
             told = list(pages)
             resolutions = [float(r["dpi"]) for r in told if r["dpi"]]
             found[document] = Gist(
-                told[0]["thumb_blob"],
+                [r["thumb_blob"] for r in told[:COVERS] if r["thumb_blob"]],
                 sorted({r["kind"] for r in told if r["kind"]}),
                 (min(resolutions), max(resolutions)) if resolutions else None,
                 [r["position"] for r in told if r["unread"]],

@@ -313,9 +313,9 @@ class TaskRecord:
 
 
 class Gist(NamedTuple):
-    """Of a document: the small picture of its first page, kinds of pages, lowest and highest dpi, pages without content."""
+    """Of a document: small pictures of its first pages, kinds of pages, lowest and highest dpi, pages without content."""
 
-    cover: str | None = None
+    covers: Sequence[str] = ()
     kinds: Sequence[str] = ()
     dpi: tuple[float, float] | None = None
     unread: Sequence[int] = ()

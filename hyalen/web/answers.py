@@ -61,7 +61,8 @@ def batch_of(given: Services, batch_id: int) -> Batch:
             busy=busy.get(d.id, 0),
             failed=failures[d.id],
             unread=list(gist.unread) if not busy.get(d.id) else [],
-            cover=gist.cover,
+            covers=list(gist.covers),
+            both_sides=d.duplex,
             kinds=list(gist.kinds),
             dpi=list(gist.dpi or ()),
         )

@@ -173,7 +173,8 @@ class DocumentSummary(BaseModel):
     busy: int
     failed: int
     unread: list[int]
-    cover: str | None
+    covers: list[str]
+    both_sides: bool
     kinds: list[str]
     dpi: list[float]
 

@@ -4,7 +4,7 @@ import { called, gist, grouped, sorted, standing } from './ledger';
 
 const made = (id: number, more: Partial<DocumentSummary> = {}): DocumentSummary => ({
   id, position: id, name: `Letter ${id}.tif`, title: `Of lamp ${id}`, reference: '', language: 'eng', languages: ['eng'], pages: 1, note: '', cautions: [],
-  doubts: {}, busy: 0, failed: 0, unread: [], cover: null, kinds: ['scanned'], dpi: [300, 300], ...more,
+  doubts: {}, busy: 0, failed: 0, unread: [], covers: [], both_sides: false, kinds: ['scanned'], dpi: [300, 300], ...more,
 });
 const ids = (documents: DocumentSummary[]) => documents.map((d) => d.id);
 
@@ -43,6 +43,7 @@ describe('the documents of a batch', () => {
 
   it('say what is known of their pages', () => {
     expect(gist(made(1, { pages: 3, kinds: ['born_digital', 'scanned'], dpi: [150, 300] }), 'English')).toBe('3 pages, born digital and scanned, 150 to 300 dpi, English');
+    expect(gist(made(1, { both_sides: true, doubts: { clean: 2, proof: 5 } }), 'English')).toBe('1 page, scanned, both sides, 300 dpi, English, 2 doubts about the scan');
     expect(gist(made(1, { kinds: [], dpi: [] }), '')).toBe('1 page');
   });
 });

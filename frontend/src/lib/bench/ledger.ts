@@ -20,7 +20,8 @@ export function standing(d: DocumentSummary): Standing {
 export function gist(d: DocumentSummary, languages: string): string {
   const [low, high] = [Math.round(d.dpi[0] ?? 0), Math.round(d.dpi[1] ?? 0)];
   const kinds = d.kinds.map((k) => (k === 'scanned' ? 'scanned' : 'born digital')).join(' and ');
-  return [counted(d.pages, 'page'), kinds, low ? `${low === high ? low : `${low} to ${high}`} dpi` : '', languages].filter(Boolean).join(', ');
+  const scans = d.doubts.clean ?? 0;
+  return [counted(d.pages, 'page'), kinds, d.both_sides ? 'both sides' : '', low ? `${low === high ? low : `${low} to ${high}`} dpi` : '', languages, scans ? `${counted(scans, 'doubt')} about the scan` : ''].filter(Boolean).join(', ');
 }
 
 const plain = (text: string) => text.replace(/\.[A-Za-z0-9]{1,5}$/, '').replace(/[^\p{L}\p{N}]+/gu, '').toLocaleLowerCase();

@@ -96,7 +96,7 @@
         <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
         <div class="row" class:picked={chosen.has(d.id)} role="listitem" aria-setsize={rows.length} aria-posinset={each.at! + 1} data-document={d.id} style:top="{each.top}px" onkeydown={(e) => onKey(e, d)}>
           <input type="checkbox" checked={chosen.has(d.id)} aria-label="Pick {d.name}" onclick={(e) => pick(e, each.at!)} />
-          <span class="leaf">{#if d.cover}<img src="/api/blobs/{d.cover}" alt="" loading="lazy" />{/if}</span>
+          <span class="leaf">{#if d.covers[0]}<img src="/api/blobs/{d.covers[0]}" alt="" loading="lazy" />{/if}</span>
           <span class="told">
             <button class="plain font-bold hover:underline" onclick={() => void view.goDocument(d.id)}>{d.name}</button>
             <span class="text-quiet line">{gist(d, spoken(d))}</span>
@@ -104,6 +104,9 @@
             {:else if d.cautions.length || d.note}
               <span class="line" class:text-lamp-700={d.cautions.length} class:text-quiet={!d.cautions.length} title={[...d.cautions, d.note].filter(Boolean).join('; ')}>{[...d.cautions, d.note].filter(Boolean).join('; ')}</span>
             {/if}
+          </span>
+          <span class="more" aria-hidden="true">
+            {#each d.covers.slice(1) as cover, at (at)}<img src="/api/blobs/{cover}" alt="" loading="lazy" />{/each}{#if d.pages > d.covers.length && d.covers.length > 1}<span>+{d.pages - d.covers.length}</span>{/if}
           </span>
           <span class="state">
             {#if now === 'at work'}at work…
@@ -138,5 +141,8 @@
   .told { flex: 1; min-width: 0; display: flex; flex-direction: column; align-items: flex-start; }
   .told > * { max-width: 100%; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   .line { font-size: 14px; line-height: 19px; }
+  .more { display: flex; gap: 4px; align-items: center; flex-shrink: 0; color: var(--color-quiet); font-size: 14px; }
+  .more img { max-width: 40px; max-height: 56px; background: #fff; outline: 1px solid var(--color-hair); }
+  @media (max-width: 1150px) { .more { display: none; } }
   .state { width: 8.5em; flex-shrink: 0; }
 </style>
