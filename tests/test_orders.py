@@ -32,8 +32,10 @@ from hyalen.web.answers import batch_of
 from hyalen.web.app import make_app
 from hyalen.web.services import Services
 from hyalen.work.foreman import Foreman
+from hyalen.work.inbox import InboxKeeper
 from hyalen.work.manuscript import Manuscript, Stopped
 from hyalen.work.orders import orders, write_order
+from hyalen.work.scanning import Scanning
 from hyalen.work.workers import Job
 from tests.conftest import ContentMaker, Judge
 from tests.helpers import AT_ONCE, HERE, AtOnce, cleaned, read_document, read_page, until_idle
@@ -280,7 +282,7 @@ def test_a_document_that_goes_while_it_waits_to_be_joined_is_named(store: Store)
     foreman = done(store)
     foreman.ask_for([1, 2], ["txt"], DeliveryOptions(joined=True))
     store.delete_document(2)
-    given = Services(store, foreman, AT_ONCE)
+    given = Services(store, foreman, AT_ONCE, Scanning(store, foreman, AT_ONCE), InboxKeeper(store, foreman, None))
     assert [m.pages for m in batch_of(given, 1).making] == [2]
     foreman.start()
     until_idle(foreman)

@@ -5,6 +5,7 @@ import { remember, remembered } from './keys';
 import { later } from './later';
 import { notices } from './notices.svelte';
 import { saying } from './saying.svelte';
+import { inTurn } from './turns';
 
 const SETTLES = 250; // milliseconds after the last change
 
@@ -15,6 +16,7 @@ export class Checking {
   toJudge = $state.raw<ToJudge[]>([]);
   at = $state(0);
   name = $state(remembered('name', ''));
+  private signed = 0;
 
   /** Ask anew, once things have settled. */
   ask = later(SETTLES, () => {
@@ -22,8 +24,10 @@ export class Checking {
     if (id === undefined) return;
     void notices.attempt(async () => {
       if (!this.rules.size) this.rules = new Map((await api.rules()).map((r) => [r.id, r]));
+      const before = this.signed;
       const [standing, toJudge] = await Promise.all([api.standing(id), api.judgements(id)]);
       if (desk.document?.id !== id) return;
+      if (before !== this.signed) return this.ask(); // it tells of before what was signed meanwhile
       this.standing = standing;
       this.toJudge = toJudge;
       this.at = Math.min(this.at, Math.max(0, toJudge.length - 1));
@@ -54,9 +58,12 @@ export class Checking {
     this.toJudge = this.toJudge.filter((j) => j !== here);
     this.at = Math.min(this.at, Math.max(0, this.toJudge.length - 1));
     saying.say(`Signed off; ${this.toJudge.length} to judge`);
+    const mine = ++this.signed;
     await notices.attempt(async () => {
       try {
-        this.standing = await api.signOff(id, { page: here.page_id, key: here.key, print: here.print, name: this.name });
+        // One after the other: the last answer tells of all.
+        const told = await inTurn(() => api.signOff(id, { page: here.page_id, key: here.key, print: here.print, name: this.name }));
+        if (mine === this.signed) this.standing = told;
       } catch (error) {
         this.ask(0);
         throw error;
