@@ -149,7 +149,8 @@ def read_archive(data: Path, files: list[Path]) -> None:
                 store.settings.read_again(document_id, [], paper.languages, whole=True, keep=True)
                 if paper.duplex:
                     store.settings.scan_both_sides(document_id, True)
-        store.scans.add_scanner(SCANNER, "Hyalen stand-in scanner")  # started beside the demo, so it is confirmed
+    if not store.scans.scanners():
+        store.scans.add_scanner(SCANNER, "Hyalen stand-in scanner")  # it is started beside the demo
     count = sum(len(paper.pages) for paper in ARCHIVE)
     progress = tqdm(total=count, desc="Reading the demo archive", unit="page", file=sys.stderr)
     changed = threading.Event()
