@@ -24,6 +24,7 @@ from hyalen.core.scanning.wish import Aim, Area, Colour, Sides, Wish
 from hyalen.scanner.announce import announced
 from hyalen.scanner.device import Device, Settings
 from hyalen.scanner.sheets import STACKS, Sheet, letter
+from hyalen.store.outcome import Stale
 from hyalen.store.store import Store
 from hyalen.work.foreman import Foreman
 from hyalen.work.scanner_client import ScannerClient, Unreachable, address_of
@@ -178,6 +179,20 @@ def test_pages_go_behind_a_page_and_in_the_place_of_one(bench: Bench) -> None:
     assert change and change.label == "page scanned again"
     bench.store.decisions.undo(document.id, change.id)
     assert "f2" in bench.texts(scan)
+
+
+def test_a_document_into_which_sheets_come_is_not_removed(bench: Bench) -> None:
+    bench.device.lay(stack(2))
+    scan = bench.begin(Wish(dpi=75))
+    bench.to_the_end(scan)
+    (document,) = bench.store.documents.of_batch(bench.batch)
+    bench.store.scans.set_state(scan, "running")
+    with pytest.raises(Stale):
+        bench.store.delete_document(document.id)
+    assert bench.texts(scan) == ["f1", "f2", "|"]
+    bench.store.scans.set_state(scan, "resting")
+    bench.store.delete_document(document.id)
+    assert bench.store.scans.scan(scan).state == "ended"  # nothing is counted on to what is gone
 
 
 def test_a_document_begins_at_a_blank_sheet(bench: Bench) -> None:

@@ -17,6 +17,7 @@ from hyalen.store.journal import Journal
 from hyalen.store.outcome import Stale
 from hyalen.store.pages import Pages
 from hyalen.store.records import DocumentRecord, PageRecord
+from hyalen.store.scans import Scans
 
 
 class Binding:
@@ -31,6 +32,7 @@ class Binding:
         journal: Journal,
         arrangement: Arrangement,
         contents: Contents,
+        scans: Scans,
     ) -> None:
         self.database = database
         self.documents = documents
@@ -39,6 +41,7 @@ class Binding:
         self.journal = journal
         self.arrangement = arrangement
         self.contents = contents
+        self.scans = scans
 
     def move(self, document_id: int, page_ids: Sequence[int], target_id: int, behind: int | None = None) -> None:
         """Put pages of a document into another one: behind one of its pages, or at its end.
@@ -145,14 +148,7 @@ class Binding:
         behind: int | None,
     ) -> int:
         """By how much their places in the order in which they came have grown."""
-        busy = db.execute(
-            "SELECT 1 FROM scan WHERE state = 'running' AND id IN (SELECT scan_id FROM face WHERE document_id IN (?, ?))",
-            (source.id, target.id),
-        ).fetchone()
-        if busy:
-            raise Stale(
-                "Sheets are being scanned into one of the documents; wait until they are in. Nothing was moved."
-            )
+        self.scans.leave(db, [source.id, target.id])
         before = self.arrangement.order(target.id)
         natural = before == [
             int(r["id"])
@@ -194,10 +190,6 @@ class Binding:
         """What is kept of a page by its document goes with it."""
         for table in ("doubt", "task", "sample"):
             db.execute(f"UPDATE {table} SET document_id = ? WHERE page_id = ?", (target.id, page_id))
-        db.execute(
-            """UPDATE scan SET state = 'ended' WHERE state = 'resting' AND id IN (SELECT scan_id FROM face WHERE page_id = ?)""",
-            (page_id,),
-        )
         db.execute("UPDATE face SET document_id = ?, place = place + ? WHERE page_id = ?", (target.id, shift, page_id))
         db.execute(
             "INSERT OR IGNORE INTO picture SELECT ?, blob FROM picture WHERE document_id = ?", (target.id, source.id)

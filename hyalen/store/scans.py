@@ -204,6 +204,20 @@ class Scans:
             first = len(self.faces(scan_id, scan.step))
             db.execute("UPDATE scan SET job = ?, job_first = ? WHERE id = ?", (job, first, scan_id))
 
+    def leave(self, db: sqlite3.Connection, document_ids: Sequence[int]) -> None:
+        """Documents are to change or go: the scans that have put sheets into them end.
+
+        Raises
+        ------
+        Stale
+            If sheets are coming.
+        """
+        for document_id in document_ids:
+            of = "id IN (SELECT scan_id FROM face WHERE document_id = ?)"
+            if db.execute(f"SELECT 1 FROM scan WHERE state = 'running' AND {of}", (document_id,)).fetchone():
+                raise Stale("Sheets are being scanned into the document; wait until they are in. Nothing was changed.")
+            db.execute(f"UPDATE scan SET state = 'ended' WHERE state = 'resting' AND {of}", (document_id,))
+
     def recover(self) -> None:
         """After a start: what was running when the server went rests."""
         told = Trouble(kind="stopped", says="The program was stopped meanwhile. Go on: nothing that has come is lost.")

@@ -92,7 +92,14 @@ class Store:
         self.course.take_over()
 
         self.binding = Binding(
-            self.database, self.documents, self.pages, self.doubts, self.journal, self.arrangement, self.contents
+            self.database,
+            self.documents,
+            self.pages,
+            self.doubts,
+            self.journal,
+            self.arrangement,
+            self.contents,
+            self.scans,
         )
 
     def close(self) -> None:
@@ -128,6 +135,8 @@ class Store:
     def delete_document(self, document_id: int) -> None:
         """A document with its pages, decisions, deliveries and files."""
         self.documents.document(document_id)
+        with self.database.write() as db:
+            self.scans.leave(db, [document_id])
         self._delete("DELETE FROM document WHERE id = ?", document_id, "document_id = ?")
 
     def delete_batch(self, batch_id: int) -> None:

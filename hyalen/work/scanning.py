@@ -6,6 +6,7 @@ import logging
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from hyalen.core.formats.codecs import decode_scan
@@ -15,6 +16,7 @@ from hyalen.core.scanning.escl import Capabilities, ProtocolError, Status, colou
 from hyalen.core.scanning.judge import has_colour
 from hyalen.core.scanning.passes import Judged
 from hyalen.core.scanning.wish import MM, PAPERS, Colour, Paper, Sides, Wish
+from hyalen.store.records import NotFound
 from hyalen.store.scans import ScanRecord, Trouble
 from hyalen.store.store import Store
 from hyalen.work.attendant import Attendant, JobFailed
@@ -118,9 +120,10 @@ class Scanning:
             else:
                 log.exception("a scan stopped")
                 trouble = Trouble(kind="device", says=f"Scanning stopped ({type(error).__name__}). Go on.")
-        scan = store.scans.scan(scan_id)
-        store.scans.set_state(scan_id, "resting", trouble)
-        self._tell(scan, trouble.kind if trouble else "resting")
+        with suppress(NotFound):  # its batch may have been removed meanwhile
+            scan = store.scans.scan(scan_id)
+            store.scans.set_state(scan_id, "resting", trouble)
+            self._tell(scan, trouble.kind if trouble else "resting")
 
 
 class _Pass:
