@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import socket
 import sys
 from contextlib import ExitStack
 
 from hyalen.commands import UsageError
+from hyalen.commands.usage import listening_at
 
 
 def run(told: argparse.Namespace) -> int:
@@ -25,12 +25,7 @@ def run(told: argparse.Namespace) -> int:
         device.lay(of_folder(told.sheets))
     else:
         device.lay(STACKS[1].sheets())
-    listening = socket.socket()
-    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        listening.bind(("127.0.0.1", told.port))
-    except OSError as error:
-        raise UsageError(f"port {told.port} cannot be used ({error.strerror}); choose another with --port") from error
+    listening = listening_at(told.port)
     port = listening.getsockname()[1]
     address = f"http://127.0.0.1:{port}"
     with ExitStack() as held:

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import argparse
 import logging
-import socket
 from contextlib import ExitStack
 
-from hyalen.commands import UsageError
-from hyalen.commands.usage import default_data, told_limits, writable
+from hyalen.commands.usage import default_data, listening_at, told_limits, writable
 from hyalen.store.held import Held
 from hyalen.work.workers import default_workers
 
@@ -21,12 +19,7 @@ def run(told: argparse.Namespace) -> int:
     logging.getLogger("asyncio").setLevel(logging.ERROR)  # it warns of each browser that has gone
     limits, data = told_limits(), told.data or default_data()
     address = f"http://127.0.0.1:{told.port}"
-    listening = socket.socket()
-    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        listening.bind(("127.0.0.1", told.port))
-    except OSError as error:
-        raise UsageError(f"port {told.port} cannot be used ({error.strerror}); choose another with --port") from error
+    listening = listening_at(told.port)
     folders = [each for each in (told.post, told.watch) if each]
     with writable(data), Held(data, address), ExitStack() as held:
         for folder in folders:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 import sys
 import tempfile
 from collections.abc import Iterator, Sequence
@@ -44,6 +45,17 @@ def writable(directory: Path) -> Iterator[None]:
         ) from error
     except Unusable as error:
         raise UsageError(str(error)) from error
+
+
+def listening_at(port: int) -> socket.socket:
+    """A socket of this machine's own at a port, any free one for 0 (raises UsageError)."""
+    listening = socket.socket()
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listening.bind(("127.0.0.1", port))
+    except OSError as error:
+        raise UsageError(f"port {port} cannot be used ({error.strerror}); choose another with --port") from error
+    return listening
 
 
 def default_data() -> Path:
