@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from hyalen.store.arrangement import Arrangement
 from hyalen.store.binding import Binding
 from hyalen.store.blobs import Blobs
+from hyalen.store.bundles import Bundles
 from hyalen.store.contents import Contents
 from hyalen.store.course import Course
 from hyalen.store.database import DATABASE, Database
@@ -41,6 +42,7 @@ _FILES = """
   UNION SELECT cleaning.read_blob, document_id FROM cleaning JOIN page ON page.id = page_id
   UNION SELECT blob, document_id FROM picture
   UNION SELECT blob, document_id FROM delivery
+  UNION SELECT blob, document_id FROM bundle_part UNION SELECT blob, NULL FROM bundle_file
   UNION SELECT blob, document_id FROM face UNION SELECT thumb_blob, document_id FROM face"""
 
 
@@ -77,6 +79,7 @@ class Store:
         )
         self.deliveries = Deliveries(self.database, self.tasks)
         self.treatments = Treatments(self.database)
+        self.bundles = Bundles(self.database, self.contents, self.deliveries)
         self.sets = DeliverySets(self.database)
         self.inboxes = Inboxes(self.database, self.documents)
         self.scans = Scans(
@@ -109,6 +112,7 @@ class Store:
         """After a start: unfinished tasks wait again, files that belong to nothing go; how many tasks."""
         self.tidy()
         self.scans.recover()
+        self.bundles.recover()
         return self.tasks.recover()
 
     def tidy(self) -> None:
@@ -152,6 +156,27 @@ class Store:
         with self.blobs.removing():
             self.deliveries.forget(delivery_id)
             self.blobs.remove({blob} - set(self._files("name = ?", blob)))
+
+    def delete_bundle(self, bundle_id: int) -> None:
+        """A bundle with its marks and files; its documents stay."""
+        self.bundles.bundle(bundle_id)
+        self._sweep_after("DELETE FROM bundle WHERE id = ?", bundle_id)
+
+    def forget_bundle_file(self, file_id: int) -> None:
+        self.bundles.file(file_id)
+        self._sweep_after("DELETE FROM bundle_file WHERE id = ?", file_id)
+
+    def drop_files(self, names: Iterable[str]) -> None:
+        """Remove those of these files that belong to nothing any more."""
+        with self.blobs.removing():
+            self.blobs.remove({n for n in names if not self._files("name = ?", n)})
+
+    def _sweep_after(self, statement: str, value: int) -> None:
+        with self.blobs.removing():
+            before = set(self._files("name IS NOT NULL"))
+            with self.database.write() as db:
+                db.execute(statement, (value,))
+            self.blobs.remove(before - set(self._files("name IS NOT NULL")))
 
     def _delete(self, statement: str, value: int, theirs: str) -> None:
         with self.blobs.removing():

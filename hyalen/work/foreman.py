@@ -48,7 +48,7 @@ LEAST_SPACE = 50_000_000  # bytes: a page's images, the database's log
 
 @dataclass(frozen=True)
 class Event:
-    """Something happened that a screen may show; `kind` is "task", "document", "batch", "scan" or "space"."""
+    """Something happened that a screen may show; `kind` is "task", "document", "batch", "scan", "bundle" or "space"."""
 
     kind: str
     batch_id: int = 0
@@ -56,6 +56,7 @@ class Event:
     page_id: int | None = None
     stage: str = ""
     state: str = ""
+    bundle_id: int = 0
 
 
 class Foreman:

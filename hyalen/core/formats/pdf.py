@@ -23,6 +23,7 @@ from hyalen.core.formats.pdf_annotations import fields_of
 from hyalen.core.formats.pdf_font import InvisibleFont
 from hyalen.core.formats.pdf_identity import VERSION, identify, label_pages, relate_attachments
 from hyalen.core.formats.pdf_image import page_image
+from hyalen.core.formats.pdf_marks import PageMark, mark_annotation
 from hyalen.core.formats.pdf_own_page import OwnContent, OwnLink, Unfit, own_links, own_texts, take_page
 from hyalen.core.formats.pdf_text import FONT_NAME, TextLayer
 from hyalen.core.formats.retouch import retouched, retouched_regions
@@ -42,6 +43,7 @@ log = logging.getLogger(__name__)
 POINTS_PER_INCH = 72.0
 PAGINATION = {Role.RUNNING_HEAD, Role.PAGE_NUMBER}
 PAGES_A_PART = 16
+PART = "/HyalenPart"  # on a page of a bundle's part: what else of the document goes along
 NAMESPACE = "http://iso.org/pdf2/ssn"  # of the structure types of PDF 2.0 (ISO 32000-2, 14.8.6.2)
 NEWER: Mapping[str, str] = {Tag.NOTE: "FENote"}  # what it calls otherwise
 OLDER = frozenset({Tag.BLOCK_QUOTE, Tag.TOC, Tag.TOCI, Tag.REFERENCE})  # what only PDF 1.7 knows (ISO/TS 32005)
@@ -64,6 +66,47 @@ def write_pdf(
         # A mapped file would count as memory.
         with pikepdf.open(path, access_mode=pikepdf.AccessMode.stream) as pdf:
             _Writer(tree, pdf, paints, options.standard).write(file, made or datetime.now(UTC))
+
+
+def write_part(
+    tree: StructureTree,
+    images: Images,
+    file: BinaryIO,
+    options: DeliveryOptions,
+    name: str,
+    marks: Mapping[int, Sequence[PageMark]],
+    hang: Callable[[pikepdf.Pdf, int], None] = lambda pdf, index: None,
+) -> bool:
+    """The document as a part of a bundle (`bundle_pdf`); whether nothing stands against its being PDF/UA.
+
+    Its structure, bookmarks and fields hang on each of its pages, because these alone go along when files are put
+    together.
+
+    Parameters
+    ----------
+    name : str
+        Goes before the identifiers of its elements and fields, so that no other part has the same.
+    marks : mapping of int to sequence of PageMark
+        By page, from 0.
+    hang : callable
+        Told of each page, by its number, to hang more on it.
+    """
+    with tempfile.TemporaryDirectory(prefix="hyalen-pdf-") as directory:
+        path, paints = _skeleton(tree, images, Path(directory), options)
+        with pikepdf.open(path, access_mode=pikepdf.AccessMode.stream) as pdf:
+            writer = _Writer(tree, pdf, paints, Standard.PDF_1_7, f"{name}-", marks)
+            met = writer.build().met
+            told = Dictionary(Root=pdf.Root.StructTreeRoot, Fields=Array(), Met=met, Pages=len(pdf.pages))
+            if "/AcroForm" in pdf.Root:
+                told.Fields = pdf.Root.AcroForm.Fields
+            if "/Outlines" in pdf.Root:
+                told.Outlines = pdf.Root.Outlines
+            told = pdf.make_indirect(told)
+            for index, page in enumerate(pdf.pages):
+                page.obj[PART] = told
+                hang(pdf, index)
+            pdf.save(file, object_stream_mode=pikepdf.ObjectStreamMode.generate)
+            return met
 
 
 def _skeleton(
@@ -149,12 +192,22 @@ class _Sheet:
         self.size = content.width * self.scale, content.height * self.scale
         self.operators: list[str] = []
         self.marked: list[pikepdf.Object] = []
-        self.notes = _by_region(obj, content, self.scale) if own is not None else {}
+        self.notes = _by_region(obj, content, self.scale)
 
 
 class _Writer:
-    def __init__(self, tree: StructureTree, pdf: pikepdf.Pdf, paints: Mapping[int, str], standard: Standard) -> None:
+    def __init__(
+        self,
+        tree: StructureTree,
+        pdf: pikepdf.Pdf,
+        paints: Mapping[int, str],
+        standard: Standard,
+        prefix: str = "",
+        marks: Mapping[int, Sequence[PageMark]] | None = None,
+    ) -> None:
         self.tree = tree
+        self.prefix = prefix
+        self.marks = marks or {}
         self.standard = standard
         self.namespace = pdf.make_indirect(Dictionary(Type=Name.Namespace, NS=String(NAMESPACE)))
         self.paints = paints
@@ -173,6 +226,16 @@ class _Writer:
         self._irregular = ""  # name of the table in hand where its cells name their headers
 
     def write(self, file: BinaryIO, made: datetime) -> None:
+        pdf, tree = self.pdf, self.tree
+        conformance = self.build()
+        label_pages(pdf, tree.labels, len(tree.pages))
+        if tree.attachments:
+            relate_attachments(pdf)
+        identify(pdf, tree, made, self.standard, conformance.met)
+        pdf.save(file, min_version=VERSION[self.standard], object_stream_mode=pikepdf.ObjectStreamMode.generate)
+
+    def build(self) -> Conformance:
+        """The pages' contents, the structure, the fields and the bookmarks."""
         pdf, tree = self.pdf, self.tree
         root = pdf.make_indirect(Dictionary(Type=Name.StructTreeRoot, K=Array()))
         if self.standard is Standard.PDF_2_0:
@@ -210,11 +273,7 @@ class _Writer:
         pdf.Root.Lang = String(language_tag(tree.language))
         pdf.Root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
         self._outline(bookmarks_of(tree.documents, headings))
-        label_pages(pdf, tree.labels, len(tree.pages))
-        if tree.attachments:
-            relate_attachments(pdf)
-        identify(pdf, tree, made, self.standard, conformance.met)
-        pdf.save(file, min_version=VERSION[self.standard], object_stream_mode=pikepdf.ObjectStreamMode.generate)
+        return conformance
 
     def _within(self, top: pikepdf.Object) -> Callable[[int], pikepdf.Object]:
         """What gives the element that stands for the document of a page; those that are joined have one each."""
@@ -252,6 +311,10 @@ class _Writer:
         page.Resources.Font[f"/{FONT_NAME}"] = self.font_object
         page.StructParents = number
         page.Tabs = Name.S
+        for mark in self.marks.get(number, ()):
+            if "/Annots" not in page:
+                page.Annots = Array()
+            page.Annots.append(mark_annotation(self.pdf, mark, content.height, scale))
         sheet = _Sheet(number, content, page, TextLayer(self.font, content.height, scale), own, links)
         if own is None:
             sheet.operators.append(
@@ -286,9 +349,7 @@ class _Writer:
             tag = NEWER.get(tag, tag)
             if tag not in OLDER:
                 entries["NS"] = self.namespace
-        element = self.pdf.make_indirect(
-            Dictionary(Type=Name.StructElem, S=Name("/" + tag), P=parent, K=Array(), **entries)
-        )
+        element = self.pdf.make_indirect(Dictionary(S=Name("/" + tag), P=parent, K=Array(), **entries))
         parent.K.append(element)
         return element
 
@@ -370,13 +431,17 @@ class _Writer:
             if widget:
                 if self.tree.parts:  # the same form in two documents is two forms
                     note.T = String(f"{self.tree.part_at(sheet.number) + 1}_{note.T}")
+                elif self.prefix:
+                    note.T = String(f"{self.prefix}{note.T}")
                 self.widgets.append(note)
 
     def _belongs(self, element: pikepdf.Object, sheet: _Sheet, mcid: int) -> None:
         sheet.marked.append(element)
         if "/Pg" not in element:
             element.Pg = sheet.obj
-        element.K.append(Dictionary(Type=Name.MCR, Pg=sheet.obj, MCID=mcid))
+        # On the element's own page the number alone says it (ISO 32000-1, 14.7.4.1).
+        same = element.Pg.objgen == sheet.obj.objgen
+        element.K.append(mcid if same else Dictionary(Type=Name.MCR, Pg=sheet.obj, MCID=mcid))
 
     def _lead(self) -> None:
         """Give the links within the document their destinations, now that all places are known."""
@@ -404,6 +469,7 @@ class _Writer:
         return Array([sheet.obj, Name.XYZ, round(left * sheet.scale, 2), round(up, 2), 0])
 
     def _name(self, element: pikepdf.Object, name: str) -> None:
+        name = self.prefix + name
         element.ID = String(name)
         self.names[name] = element
 
@@ -431,7 +497,7 @@ class _Writer:
                 element.A = Dictionary(O=Name.Table, Summary=String(node.alternative))
             self._irregular = f"table-{len(self.names) + 1:06}" if is_irregular(node) else ""
         if node.cell is not None:
-            _describe_cell(element, node, self._irregular)
+            _describe_cell(element, node, self._irregular, self.prefix)
             if self._irregular and node.scope is not None:
                 self._name(element, _cell_name(self._irregular, node))
         for piece in node.pieces:
@@ -566,11 +632,11 @@ def _cell_name(table: str, node: Node) -> str:
     return f"{table}-{node.cell.row:05}-{node.cell.column:05}"
 
 
-def _describe_cell(element: pikepdf.Object, node: Node, irregular: str) -> None:
+def _describe_cell(element: pikepdf.Object, node: Node, irregular: str, prefix: str) -> None:
     """Scope, headers by name and spans (ISO 32000-1, table 349)."""
     attributes = Dictionary(O=Name.Table)
     if irregular and node.headers:
-        attributes.Headers = Array([String(_cell_name(irregular, head)) for head in node.headers])
+        attributes.Headers = Array([String(prefix + _cell_name(irregular, head)) for head in node.headers])
     assert node.cell is not None
     if node.scope is not None:
         attributes.Scope = Name("/" + node.scope)

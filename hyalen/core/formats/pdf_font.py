@@ -8,6 +8,7 @@ ISO 19005-2, 6.2.11 ask.
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 
 import pikepdf
 from fontTools.fontBuilder import FontBuilder
@@ -49,19 +50,6 @@ class InvisibleFont:
         builder.save(out)
         return out.getvalue()
 
-    def to_unicode(self) -> bytes:
-        """The ToUnicode CMap (ISO 32000-1, 9.10.3)."""
-        entries = [f"<{i:04X}> <{c.encode('utf-16-be').hex().upper()}>" for c, i in self._ids.items()]
-        blocks = [entries[i : i + 100] for i in range(0, len(entries), 100)]
-        body = "\n".join(f"{len(b)} beginbfchar\n" + "\n".join(b) + "\nendbfchar" for b in blocks)
-        return (
-            "/CIDInit /ProcSet findresource begin\n12 dict begin\nbegincmap\n"
-            "/CIDSystemInfo << /Registry (Adobe) /Ordering (UCS) /Supplement 0 >> def\n"
-            "/CMapName /Adobe-Identity-UCS def\n/CMapType 2 def\n"
-            "1 begincodespacerange\n<0000> <FFFF>\nendcodespacerange\n"
-            f"{body}\nendcmap\nCMapName currentdict /CMap defineresource pop\nend\nend\n"
-        ).encode("ascii")
-
     def embed(self, pdf: pikepdf.Pdf) -> pikepdf.Object:
         """The Type0 font dictionary in `pdf` (ISO 32000-1, 9.7)."""
         program = self.program()
@@ -98,6 +86,20 @@ class InvisibleFont:
                 BaseFont=Name("/" + NAME),
                 Encoding=Name("/Identity-H"),
                 DescendantFonts=Array([descendant]),
-                ToUnicode=pdf.make_stream(self.to_unicode()),
+                ToUnicode=pdf.make_stream(to_unicode({i: c for c, i in self._ids.items()})),
             )
         )
+
+
+def to_unicode(texts: Mapping[int, str]) -> bytes:
+    """The ToUnicode CMap of a font by its glyphs' ids (ISO 32000-1, 9.10.3)."""
+    entries = [f"<{i:04X}> <{text.encode('utf-16-be').hex().upper()}>" for i, text in texts.items()]
+    blocks = [entries[i : i + 100] for i in range(0, len(entries), 100)]
+    body = "\n".join(f"{len(b)} beginbfchar\n" + "\n".join(b) + "\nendbfchar" for b in blocks)
+    return (
+        "/CIDInit /ProcSet findresource begin\n12 dict begin\nbegincmap\n"
+        "/CIDSystemInfo << /Registry (Adobe) /Ordering (UCS) /Supplement 0 >> def\n"
+        "/CMapName /Adobe-Identity-UCS def\n/CMapType 2 def\n"
+        "1 begincodespacerange\n<0000> <FFFF>\nendcodespacerange\n"
+        f"{body}\nendcmap\nCMapName currentdict /CMap defineresource pop\nend\nend\n"
+    ).encode("ascii")

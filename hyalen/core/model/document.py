@@ -51,10 +51,10 @@ class LabelStyle(StrEnum):
 class LabelRange(Frozen):
     """Pages from `first` (from 0) on that are counted in one way, from `start`, after a prefix."""
 
-    first: int = Field(default=0, ge=0, le=10_000)
+    first: int = Field(default=0, ge=0, le=100_000)
     style: LabelStyle = LabelStyle.DECIMAL
     prefix: OneLine = Field(default="", max_length=40)
-    start: int = Field(default=1, ge=1, le=100_000)
+    start: int = Field(default=1, ge=1, le=1_000_000)
 
 
 class Particulars(Frozen):

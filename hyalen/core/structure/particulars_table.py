@@ -49,7 +49,7 @@ def read_table(data: bytes, known: Sequence[tuple[int, str, Particulars]]) -> Ta
     ValueError
         If it is no such table.
     """
-    text = _decoded(data)
+    text = decoded(data)
     first = text.split("\n", 1)[0]
     between = max(",;\t", key=first.count)
     rows = csv.reader(io.StringIO(text, newline=""), delimiter=between)
@@ -112,7 +112,7 @@ def _document_of(
     return matches[0]
 
 
-def _decoded(data: bytes) -> str:
+def decoded(data: bytes) -> str:
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         codes = ["utf-16"]
     else:

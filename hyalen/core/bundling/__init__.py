@@ -1,0 +1,1 @@
+"""Documents put together as one: their numbers, index, and what changes when late pages come."""
