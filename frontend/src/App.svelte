@@ -15,6 +15,7 @@
   import Notices from './lib/parts/Notices.svelte';
   import KeyHelp from './lib/parts/KeyHelp.svelte';
   import Trolley from './lib/views/Trolley.svelte';
+  import Bundle from './lib/views/Bundle.svelte';
   import BringIn from './lib/views/BringIn.svelte';
   import Scan from './lib/views/Scan.svelte';
   import Deliver from './lib/views/Deliver.svelte';
@@ -30,6 +31,10 @@
   onMount(() => void start());
 
   function onKey(event: KeyboardEvent) {
+    if (view.bundle !== null) {
+      if (event.key === '?' && !typing(event)) helpOpen = true;
+      return;
+    }
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'f' && !event.shiftKey && !event.altKey) {
       event.preventDefault();
       if (!desk.document) finding.where = desk.batch ? 'batch' : 'all';
@@ -81,6 +86,8 @@
       <Scan batch={desk.batch} />
     {:else if desk.batch}
       <BringIn batch={desk.batch} />
+    {:else if view.bundle !== null}
+      {#key view.bundle}<Bundle id={view.bundle} />{/key}
     {:else}
       <Trolley />
     {/if}

@@ -11,6 +11,7 @@ from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Literal, NamedTuple
 
+from hyalen.core.bundling.arranging import turned
 from hyalen.core.bundling.changes import Issue
 from hyalen.core.bundling.plan import Inside
 from hyalen.core.decisions.ink import Corners
@@ -164,19 +165,20 @@ class Bundles:
         """Keep what was delivered; no step, because a delivery cannot be undone."""
         with self.database.write() as db:
             self._put(db, bundle_id, _packed(how(self.bundle(bundle_id).state)))
-            db.execute("DELETE FROM bundle_step WHERE bundle_id = ?", (bundle_id,))
 
     def turn(self, bundle_id: int, back: bool) -> str:
         """Undo the last step, or do it again; what it was, "" where there is none."""
-        which = ("NOT undone ORDER BY id DESC", "before") if back else ("undone ORDER BY id", "after")
+        which = "NOT undone ORDER BY id DESC" if back else "undone ORDER BY id"
         with self.database.write() as db:
             row = db.execute(
-                f"SELECT id, label, {which[1]} AS state FROM bundle_step WHERE bundle_id = ? AND {which[0]} LIMIT 1",
+                f"SELECT id, label, before, after FROM bundle_step WHERE bundle_id = ? AND {which} LIMIT 1",
                 (bundle_id,),
             ).fetchone()
             if row is None:
                 return ""
-            self._put(db, bundle_id, row["state"])
+            before, after = _state(row["before"]), _state(row["after"])
+            left, wanted = (after, before) if back else (before, after)
+            self._put(db, bundle_id, _packed(turned(self.bundle(bundle_id).state, left, wanted)))
             db.execute("UPDATE bundle_step SET undone = ? WHERE id = ?", (int(back), row["id"]))
             return str(row["label"])
 
@@ -240,6 +242,11 @@ class Bundles:
             some = ids[first : first + 900]
             found += self.database.rows(sql.format(", ".join("?" * len(some))), *some)
         return found
+
+    def batches_of(self, documents: Sequence[int]) -> dict[int, int]:
+        """The batch of each document that there is."""
+        rows = self._of_documents("SELECT id, batch_id FROM document WHERE id IN ({})", documents)
+        return {r["id"]: r["batch_id"] for r in rows}
 
     def page_marks(self, bundle_id: int, pages: Sequence[int]) -> dict[int, str]:
         """What changes whenever anything on a page does, by its id."""
@@ -436,9 +443,12 @@ def _packed(model: Frozen) -> bytes:
     return zlib.compress(model.model_dump_json(exclude_defaults=True).encode("utf8"), 1)
 
 
+def _state(packed: bytes) -> BundleState:
+    return BundleState.model_validate_json(zlib.decompress(packed))
+
+
 def _bundle(row: Row) -> BundleRecord:
-    state = BundleState.model_validate_json(zlib.decompress(row["state"]))
-    return BundleRecord(row["id"], row["name"], state, row["revision"], row["issued"], row["created"])
+    return BundleRecord(row["id"], row["name"], _state(row["state"]), row["revision"], row["issued"], row["created"])
 
 
 def _task(row: Row) -> BundleTask:

@@ -36,13 +36,14 @@ _TOKEN = re.compile(r"\w+")
 
 @dataclass(frozen=True)
 class Scope:
-    """Where is looked: in a document, a batch, or everywhere; in blocks of a role or language only."""
+    """Where is looked: in a document, some, a batch, or everywhere; in blocks of a role or language only."""
 
     document_id: int | None = None
     batch_id: int | None = None
     page_id: int | None = None
     role: str | None = None
     language: str | None = None
+    documents: frozenset[int] | None = None
 
 
 @dataclass(frozen=True)
@@ -127,6 +128,8 @@ class Search:
             if value is not None:
                 where.append(f"{column} = ?")
                 values.append(value)
+        if scope.documents is not None:  # ids are whole numbers; there may be more than SQLite takes as variables
+            where.append(f"s.document_id IN ({', '.join(str(int(d)) for d in sorted(scope.documents))})")
         index = ""
         tokens = _TOKEN.findall(fold(sought.text)) if sought.way is not Way.PATTERN else []
         if sought.way in (Way.WORDS, Way.START) and tokens:

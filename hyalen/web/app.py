@@ -18,6 +18,7 @@ from hyalen.store.store import Store
 from hyalen.web import (
     batches,
     binding,
+    bundles,
     checking,
     delivering,
     documents,
@@ -35,6 +36,7 @@ from hyalen.web.guard import Guard
 from hyalen.web.schemas import Problem
 from hyalen.web.services import Services
 from hyalen.work.attendant import Attendant
+from hyalen.work.bundling import Bundling
 from hyalen.work.foreman import Foreman
 from hyalen.work.inbox import InboxKeeper
 from hyalen.work.scanning import Scanning
@@ -61,14 +63,17 @@ def make_app(
     showing, judging = Attendant(), Attendant()
     scans = Scanning(store, foreman, judging)
     inboxes = InboxKeeper(store, foreman, watch)
+    bundling = Bundling(store, foreman, workers or default_workers())
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await run_in_threadpool(foreman.start)
         await run_in_threadpool(showing.warm)
         inboxes.start()
+        bundling.start()
         yield
         await run_in_threadpool(inboxes.stop)
+        await run_in_threadpool(bundling.stop)
         await run_in_threadpool(scans.close)
         await run_in_threadpool(foreman.stop)
         await run_in_threadpool(showing.close)
@@ -87,12 +92,13 @@ def make_app(
             "5XX": {"model": Problem, "description": "A fault, or no space left", "content": PROBLEM},
         },
     )
-    app.state.services = Services(store, foreman, showing, scans, inboxes)
+    app.state.services = Services(store, foreman, showing, scans, inboxes, bundling)
     app.add_middleware(Guard, largest_file=foreman.limits.bytes)
     errors.install(app)
     for router in (
         batches.router,
         binding.router,
+        bundles.router,
         checking.router,
         delivering.router,
         documents.router,

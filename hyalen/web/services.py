@@ -11,6 +11,7 @@ from hyalen.store.records import PageRecord
 from hyalen.store.store import Store
 from hyalen.web.errors import BadRequest
 from hyalen.work.attendant import Attendant
+from hyalen.work.bundling import Bundling
 from hyalen.work.foreman import Foreman
 from hyalen.work.inbox import InboxKeeper
 from hyalen.work.preview import Scanned
@@ -26,6 +27,7 @@ class Services:
     showing: Attendant
     scanning: Scanning
     inboxes: InboxKeeper
+    bundling: Bundling
 
     def scanned(self, page: PageRecord) -> Scanned:
         """A page's original for previews (raises BadRequest where it is not here yet)."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
 from contextlib import contextmanager, suppress
@@ -57,6 +58,7 @@ FRONT = 120_000  # bytes of what each file has beside its pages: faces, metadata
 TRIES = 5  # to find volumes that are small enough
 SPARE = 0.97
 PAUSE = 1.0
+RESTING = 60.0  # seconds for which workers are kept that have nothing to do
 
 
 class NotWanted(Exception):
@@ -123,13 +125,16 @@ class Bundling:
     # The loop
 
     def _loop(self) -> None:
+        rest = 0.0
         while not self._stopping.is_set():
             try:
                 task = self.store.bundles.next_task()
                 if task is not None:
                     self._do(task)
+                    rest = time.monotonic() + RESTING
                     continue
-                self._close()
+                if time.monotonic() > rest:
+                    self._close()
                 self._wake.wait(timeout=PAUSE)
                 self._wake.clear()
             except Exception:

@@ -22,7 +22,7 @@ def given(state: BundleState) -> Given:
 
 
 def put_in(state: BundleState, entries: Sequence[Entry], behind: int | None = None) -> BundleState:
-    """New entries behind one, or at the end; those within a section lie a level deeper than it.
+    """New entries behind one (0: before all), or at the end; those within a section lie a level deeper than it.
 
     A document that is in already is left where it is.
     """
@@ -38,10 +38,14 @@ def put_in(state: BundleState, entries: Sequence[Entry], behind: int | None = No
         fresh.append(each.model_copy(update={"id": last}))
     at = len(state.entries)
     if behind is not None:
-        at = _place(state, behind) + 1
+        at = _place(state, behind) + 1 if behind else 0
     deep = _depth_at(state.entries, at)
     placed = [e if e.section else e.model_copy(update={"depth": min(DEEPEST, max(e.depth, deep))}) for e in fresh]
-    labelled = _with_labels([*state.entries[:at], *placed, *state.entries[at:]])
+    rest = list(state.entries[at:])
+    if placed and placed[-1].section:  # what follows is its own, up to the next
+        end = next((i for i, e in enumerate(rest) if e.section or e.depth > placed[-1].depth), len(rest))
+        rest[:end] = [e.model_copy(update={"depth": placed[-1].depth + 1}) for e in rest[:end]]
+    labelled = _with_labels([*state.entries[:at], *placed, *rest])
     return state.model_copy(update={"entries": tuple(labelled), "last": last})
 
 
@@ -181,6 +185,19 @@ def number_anew(state: BundleState) -> BundleState:
     """As if nothing had been numbered yet."""
     entries = tuple(e.model_copy(update={"counted": ""}) for e in state.entries)
     return state.model_copy(update={"numbers": (), "entries": entries})
+
+
+def turned(now: BundleState, left: BundleState, wanted: BundleState) -> BundleState:
+    """The state after a step, from `left` to `wanted`, is taken back or again.
+
+    Numbers that were kept by a delivery meanwhile stay, unless the step itself was about numbers.
+    """
+    last = max(now.last, wanted.last)
+    if left.numbers != wanted.numbers:
+        return wanted.model_copy(update={"last": last})
+    counts = {e.id: e.counted for e in now.entries}
+    entries = tuple(e.model_copy(update={"counted": counts.get(e.id, e.counted)}) for e in wanted.entries)
+    return wanted.model_copy(update={"entries": entries, "numbers": now.numbers, "last": last})
 
 
 def _place(state: BundleState, entry_id: int) -> int:

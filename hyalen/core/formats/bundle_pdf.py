@@ -168,8 +168,8 @@ class _Assembly:
         self._structure(ordered, missing)
         for link in front.links:
             link.note.Dest = Array([ordered[link.sheet], Name.Fit])
-        self.fonts.embed()
         behind = [self._blank()] if order.right_hand and len(front.pages) % 2 else []
+        self.fonts.embed()
         self._arrange([*front.pages, *behind, *ordered])
         marks = [Mark(t.heading, 0, front.pages[at]) for t, at in zip(order.front, front.starts, strict=True)]
         marks += [Mark(m.title, m.depth, ordered[m.sheet], m.part) for m in order.bookmarks]

@@ -73,6 +73,15 @@ export type Aim = Schemas['Aim'];
 export type Scan = Schemas['Scan'];
 export type Face = Schemas['Face'];
 export type ScanPreset = Schemas['NamedPreset'];
+export type BundleSummary = Schemas['BundleSummary'];
+export type Bundle = Schemas['BundleTold'];
+export type BundleEntry = Schemas['BundleEntry'];
+export type BundleRules = Schemas['BundleRules'];
+export type BundleSheet = Schemas['BundleSheetTold'];
+export type BundleMark = Schemas['MarkTold'];
+export type BundleHits = Schemas['BundleHits'];
+export type BundleChange = Schemas['ChangeTold'];
+export type MarkKind = Schemas['MarkKind'];
 export type Box = [number, number, number, number];
 
 /** A problem document of the server (RFC 9457). */
@@ -110,6 +119,7 @@ const batch = (batch_id: number) => ({ path: { batch_id } });
 const document = (document_id: number) => ({ path: { document_id } });
 const page = (page_id: number) => ({ path: { page_id } });
 const scan = (scan_id: number) => ({ params: { path: { scan_id } } });
+const bundle = (bundle_id: number) => ({ params: { path: { bundle_id } } });
 const during = (signal: AbortSignal | undefined) => (signal ? { signal } : {});
 
 export const api = {
@@ -257,6 +267,42 @@ export const api = {
   otherSides: (id: number) => ok<Scan>(client.POST('/api/scans/{scan_id}/other-sides', scan(id))),
   endScan: (id: number) => ok(client.POST('/api/scans/{scan_id}/end', scan(id))),
   putBackFace: (face_id: number) => ok<Scan>(client.POST('/api/faces/{face_id}/put-back', { params: { path: { face_id } } })),
+  bundles: () => ok<BundleSummary[]>(client.GET('/api/bundles')),
+  addBundle: (name: string, language: string) => ok<Bundle>(client.POST('/api/bundles', { body: { name, language } })),
+  bundle: (id: number) => ok<Bundle>(client.GET('/api/bundles/{bundle_id}', bundle(id))),
+  renameBundle: (id: number, name: string) => ok<Bundle>(client.PUT('/api/bundles/{bundle_id}/name', { ...bundle(id), body: { name } })),
+  deleteBundle: (id: number) => ok(client.DELETE('/api/bundles/{bundle_id}', bundle(id))),
+  putIntoBundle: (id: number, body: Schemas['EntriesToPutIn']) => ok<Bundle>(client.POST('/api/bundles/{bundle_id}/entries', { ...bundle(id), body })),
+  takeOutOfBundle: (id: number, revision: number, entries: number[]) => ok<Bundle>(client.POST('/api/bundles/{bundle_id}/entries-out', { ...bundle(id), body: { revision, entries } })),
+  orderBundle: (id: number, revision: number, entries: { id: number; depth: number }[]) => ok<Bundle>(client.PUT('/api/bundles/{bundle_id}/order', { ...bundle(id), body: { revision, entries } })),
+  sortBundle: (id: number, revision: number, by: 'date' | 'title') => ok<Bundle>(client.POST('/api/bundles/{bundle_id}/sort', { ...bundle(id), body: { revision, by } })),
+  listBundle: (id: number, file: File) => {
+    const form = new FormData();
+    form.append('file', file, file.name);
+    return ok<Schemas['ListTold']>(client.POST('/api/bundles/{bundle_id}/list', { ...bundle(id), body: { file: '' }, bodySerializer: () => form }));
+  },
+  tellEntry: (id: number, entry_id: number, body: Schemas['EntryTold']) =>
+    ok<Bundle>(client.PUT('/api/bundles/{bundle_id}/entries/{entry_id}', { params: { path: { bundle_id: id, entry_id } }, body })),
+  ruleBundle: (id: number, revision: number, rules: BundleRules) => ok<Bundle>(client.PUT('/api/bundles/{bundle_id}/rules', { ...bundle(id), body: { revision, rules } })),
+  keepNumbers: (id: number, revision: number) => ok<Bundle>(client.POST('/api/bundles/{bundle_id}/keep-numbers', { ...bundle(id), body: { revision } })),
+  numberAnew: (id: number, revision: number) => ok<Bundle>(client.POST('/api/bundles/{bundle_id}/number-anew', { ...bundle(id), body: { revision } })),
+  turnBundle: (id: number, way: 'undo' | 'redo') => ok<Bundle>(way === 'undo' ? client.POST('/api/bundles/{bundle_id}/undo', bundle(id)) : client.POST('/api/bundles/{bundle_id}/redo', bundle(id))),
+  bundleSheets: (id: number) => ok<BundleSheet[]>(client.GET('/api/bundles/{bundle_id}/sheets', bundle(id))),
+  bundleChanges: (id: number) => ok<BundleChange[]>(client.GET('/api/bundles/{bundle_id}/changes', bundle(id))),
+  searchBundle: (id: number, text: string, first: number) =>
+    ok<BundleHits>(client.GET('/api/bundles/{bundle_id}/search', { params: { path: { bundle_id: id }, query: { text, first } } })),
+  bundleMarks: (id: number) => ok<BundleMark[]>(client.GET('/api/bundles/{bundle_id}/marks', bundle(id))),
+  marksOfPage: (id: number, page_id: number) =>
+    ok<BundleMark[]>(client.GET('/api/bundles/{bundle_id}/pages/{page_id}/marks', { params: { path: { bundle_id: id, page_id } } })),
+  makeMark: (id: number, body: Schemas['MarkToMake']) => ok<Schemas['MarksMade']>(client.POST('/api/bundles/{bundle_id}/marks', { ...bundle(id), body })),
+  markHits: (id: number, body: Schemas['HitsToMark']) => ok<Schemas['MarksMade']>(client.POST('/api/bundles/{bundle_id}/marks-of-hits', { ...bundle(id), body })),
+  tellMark: (id: number, mark_id: number, body: Schemas['MarkChange']) =>
+    ok(client.PUT('/api/bundles/{bundle_id}/marks/{mark_id}', { params: { path: { bundle_id: id, mark_id } }, body })),
+  takeMarks: (id: number, mark: number[]) => ok(client.DELETE('/api/bundles/{bundle_id}/marks', { params: { path: { bundle_id: id }, query: { mark } } })),
+  makeBundle: (id: number, body: Schemas['BundleWanted']) => ok<Bundle>(client.POST('/api/bundles/{bundle_id}/orders', { ...bundle(id), body })),
+  stopBundle: (id: number) => ok<Bundle>(client.DELETE('/api/bundles/{bundle_id}/orders', bundle(id))),
+  bundleWork: (id: number) => ok<Bundle['work']>(client.GET('/api/bundles/{bundle_id}/work', bundle(id))),
+  forgetBundleFile: (file_id: number) => ok(client.DELETE('/api/bundle-files/{file_id}', { params: { path: { file_id } } })),
   retry: (id: number) => ok(client.POST('/api/pages/{page_id}/retry', { params: page(id) })),
 };
 

@@ -23,6 +23,8 @@ export class Desk {
 
   /** Called when sheets have come from a scanner. */
   onScan: (batch: number) => void = () => undefined;
+  /** Called when work on a bundle has begun or ended. */
+  onBundle: (bundle: number) => void = () => undefined;
 
   private stale = new Set<number>();
   private pending: AbortController | null = null;
@@ -189,6 +191,7 @@ export class Desk {
       this.full = JSON.parse(message.data).lacks_space === true;
     });
     source.addEventListener('scan', (message) => this.onScan(JSON.parse(message.data).batch_id));
+    source.addEventListener('bundle', (message) => this.onBundle(JSON.parse(message.data).bundle_id));
     source.addEventListener('space', (message) => (this.full = JSON.parse(message.data).state === 'none'));
     for (const kind of ['task', 'document', 'batch']) source.addEventListener(kind, (message) => this.heard(JSON.parse(message.data)));
   }

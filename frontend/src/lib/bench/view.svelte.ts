@@ -11,6 +11,8 @@ export class View {
   contact = $state(false);
   /** Whether sheets come from a scanner into the batch in hand. */
   scanning = $state(false);
+  /** The bundle in hand, or null. */
+  bundle = $state<number | null>(null);
 
   async start(): Promise<void> {
     window.addEventListener('popstate', () => void this.follow(parse(location.hash)));
@@ -29,6 +31,7 @@ export class View {
   private async follow(place: Place): Promise<void> {
     await notices.attempt(async () => {
       this.scanning = place.kind === 'batch' && place.stage === 'scan';
+      this.bundle = place.kind === 'bundle' ? place.id : null;
       if (place.kind === 'document') {
         if (desk.document?.id !== place.id) this.contact = false;
         this.stage = place.stage;
@@ -45,6 +48,7 @@ export class View {
   }
 
   goHome = () => this.go({ kind: 'trolley' });
+  goBundle = (id: number) => this.go({ kind: 'bundle', id });
   goBatch = (id: number, stage: BatchStage = 'bring_in') => this.go({ kind: 'batch', id, stage });
   goDocument = (id: number, stage: StageId = 'proof', page = 0) => this.go({ kind: 'document', id, stage, page });
 

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { history } from '../bench/history.svelte';
   import { view } from '../bench/view.svelte';
+  import { bundle } from '../bench/bundle.svelte';
   import { finding } from '../bench/finding.svelte';
   import { desk } from '../bench/desk.svelte';
     import { STAGES } from '../bench/stages';
@@ -64,7 +65,7 @@
       <button class="turn" disabled={!history.redo} aria-label="Redo{history.redo ? `: ${history.redo.label}` : ''}" title={history.redo ? `Redo: ${history.redo.label} (Ctrl Shift Z)` : 'Nothing to redo'} onclick={() => void history.turn('redo')}>↷</button>
     </div>
   {/if}
-  <button class="plain px-2 text-sm" title="Find and replace (Ctrl F)" onclick={() => finding.show()}>Find</button>
+  <button class="plain px-2 text-sm" title={view.bundle === null ? 'Find and replace (Ctrl F)' : 'Find in the bundle (Ctrl F)'} onclick={() => (view.bundle === null ? finding.show() : bundle.find())}>Find</button>
   <button class="plain px-2 text-lg" title="Keys (?)" aria-label="Keys" onclick={onhelp}>?</button>
 </header>
 
