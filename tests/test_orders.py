@@ -31,6 +31,7 @@ from hyalen.store.store import Store
 from hyalen.web.answers import batch_of
 from hyalen.web.app import make_app
 from hyalen.web.services import Services
+from hyalen.work.bundling import Bundling
 from hyalen.work.foreman import Foreman
 from hyalen.work.inbox import InboxKeeper
 from hyalen.work.manuscript import Manuscript, Stopped
@@ -282,7 +283,14 @@ def test_a_document_that_goes_while_it_waits_to_be_joined_is_named(store: Store)
     foreman = done(store)
     foreman.ask_for([1, 2], ["txt"], DeliveryOptions(joined=True))
     store.delete_document(2)
-    given = Services(store, foreman, AT_ONCE, Scanning(store, foreman, AT_ONCE), InboxKeeper(store, foreman, None))
+    given = Services(
+        store,
+        foreman,
+        AT_ONCE,
+        Scanning(store, foreman, AT_ONCE),
+        InboxKeeper(store, foreman, None),
+        Bundling(store, foreman, 1),
+    )
     assert [m.pages for m in batch_of(given, 1).making] == [2]
     foreman.start()
     until_idle(foreman)

@@ -224,6 +224,12 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     for trigger in ("passage_added", "passage_gone"):
         connection.execute(f"DROP TRIGGER {trigger}")
     for table in (
+        "bundle_file",
+        "bundle_task",
+        "bundle_part",
+        "mark",
+        "bundle_step",
+        "bundle",
         "taken_in",
         "face",
         "scan",

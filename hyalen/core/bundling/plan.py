@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
-from hyalen.core.bundling.numbers import NumbersFull, counted
+from hyalen.core.bundling.numbers import NumbersFull, counted, key
 from hyalen.core.model.bundle import BundleRules, Entry, LateRule, PageNumber
 from hyalen.core.model.document import LabelRange, LabelStyle
 from hyalen.core.structure.labels import numeral
@@ -78,7 +78,7 @@ def plan(entries: Sequence[Entry], inside: Sequence[Inside], rules: BundleRules,
         The numbers that are kept, by entry's id and page's id (0 for the place of a document that cannot be had).
     """
     order = _in_order(entries, inside, _series(entries, rules))
-    kept = [given.get((entries[each.entry].id, each.page)) for each in order]
+    kept = _kept(order, entries, given)
     names, trouble = [each.series for each in order], ""
     try:
         numbers = counted(names, kept, rules.start, rules.late, list(given.values()))
@@ -97,6 +97,25 @@ def plan(entries: Sequence[Entry], inside: Sequence[Inside], rules: BundleRules,
         kind = SheetKind.PAGE if page else SheetKind.MISSING
         sheets.append(Sheet(kind, entry, page, number, rules.prefix + number.text))
     return Plan(sheets, _rows(entries, inside, sheets, first, last), trouble)
+
+
+def _kept(order: Sequence[_Placed], entries: Sequence[Entry], given: Given) -> list[PageNumber | None]:
+    """The number that each place keeps; what stands in a document's stead has that of its first page, and it again its."""
+    first: dict[int, PageNumber] = {}
+    for (entry, _), known in given.items():
+        first[entry] = min(first.get(entry, known), known, key=key)
+    found: list[PageNumber | None] = []
+    seen: set[int] = set()
+    for each in order:
+        entry = entries[each.entry].id
+        number = given.get((entry, each.page))
+        if number is None and not each.page:
+            number = first.get(entry)
+        elif number is None and entry not in seen:
+            number = given.get((entry, 0))
+        seen.add(entry)
+        found.append(number)
+    return found
 
 
 class _Placed(NamedTuple):

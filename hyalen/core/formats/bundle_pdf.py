@@ -20,7 +20,7 @@ from pikepdf import Array, Dictionary, Name, String
 from hyalen.core.bundling.plan import SheetKind, index_label, label_ranges
 from hyalen.core.bundling.stamp import EDGE, place_stamp
 from hyalen.core.formats.bundle_tree import BundleTree, Mark, put_outline
-from hyalen.core.formats.drawn_text import BOLD, DrawnFonts, Typeset, broken, typeset
+from hyalen.core.formats.drawn_text import BOLD, DrawnFonts, Typeset, broken, reads_otherwise, typeset
 from hyalen.core.formats.format import Standard
 from hyalen.core.formats.front_pages import HIGH, INK, MARGIN, WIDE, FrontPages, new_page
 from hyalen.core.formats.pdf_identity import identify, label_pages
@@ -230,7 +230,8 @@ class _Assembly:
         """What stands in the place of a document that cannot be had."""
         page: Any = new_page(self.pdf)
         part = self.pdf.make_indirect(Dictionary(S=Name.Part, P=self.top, K=Array()))
-        element = self._element("P", part, Pg=page)
+        told = {"ActualText": String(sheet.says)} if reads_otherwise(sheet.says) else {}
+        element = self._element("P", part, Pg=page, **told)
         operators: list[str] = []
         y = HIGH / 2 + 60
         for line in broken(sheet.says, WIDE - 2 * MARGIN, 13):

@@ -94,6 +94,11 @@ def typeset(text: str, weight: str = PLAIN) -> Typeset:
     return Typeset(tuple(glyphs))
 
 
+def reads_otherwise(text: str, weight: str = PLAIN) -> bool:
+    """Whether the glyphs of a line do not say its text by themselves: turned around, or not in any face."""
+    return any(_direction(c) or not _face_of(c, weight) for c in unicodedata.normalize("NFC", text))
+
+
 def _words(text: str) -> Iterator[tuple[str, bool]]:
     """Words and the spaces between them, and whether each runs from right to left; neutral ones go with the one before."""
     before = next((d for d in map(_direction, text) if d is not None), False)

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import pikepdf
 from pikepdf import Array, Dictionary, Name, String
 
-from hyalen.core.formats.drawn_text import BOLD, PLAIN, DrawnFonts, Typeset, broken, typeset
+from hyalen.core.formats.drawn_text import BOLD, PLAIN, DrawnFonts, Typeset, broken, reads_otherwise, typeset
 from hyalen.core.model.front import FrontRow, FrontTable
 
 WIDE, HIGH = 595.28, 841.89  # A4 in points
@@ -73,13 +73,13 @@ class FrontPages:
         """A table, beginning on a page of its own."""
         self._turn()
         self.starts.append(len(self.pages) - 1)
-        heading = self._element("H1", self._part)
+        heading = self._element("H1", self._part, **_actual(table.heading))
         for line in broken(table.heading, WIDE - 2 * MARGIN, HEADING, BOLD):
             self._y -= HEADING_LEADING
             self._show(heading, typeset(line, BOLD), MARGIN, self._y, HEADING)
         for note in table.notes:
             self._y -= 4
-            paragraph = self._element("P", self._part)
+            paragraph = self._element("P", self._part, **_actual(note))
             for line in broken(note, WIDE - 2 * MARGIN, SIZE):
                 self._room(LEADING)
                 self._y -= LEADING
@@ -125,10 +125,10 @@ class FrontPages:
     def _body(self, row: _Row, table: pikepdf.Object, head: _Row, told: FrontTable) -> None:
         element = self._element("TR", table)
         cells = [
-            self._element("TH", element, A=Dictionary(O=Name.Table, Scope=Name.Row))
+            self._element("TH", element, A=Dictionary(O=Name.Table, Scope=Name.Row), **_actual(cell.text))
             if at == told.main
-            else self._element("TD", element)
-            for at in range(len(row.cells))
+            else self._element("TD", element, **_actual(cell.text))
+            for at, cell in enumerate(row.cells)
         ]
         assert row.told is not None
         depth = max(len(c.lines) for c in row.cells)
@@ -209,6 +209,11 @@ class FrontPages:
         self.marked.append([])
         self._operators.append([])
         self._y = HIGH - TOP
+
+
+def _actual(text: str) -> dict[str, String]:
+    """What an element says where its glyphs do not (ISO 32000-1, 14.9.4)."""
+    return {"ActualText": String(text)} if reads_otherwise(text) else {}
 
 
 def new_page(pdf: pikepdf.Pdf) -> pikepdf.Object:
