@@ -438,8 +438,8 @@ def test_links_go_along_within_their_text(setter: Typesetter, tmp_path: Path, ju
         (note,) = pdf.pages[0].obj.Annots
         assert str(note.A.URI) == "https://skarnholm.example/list"
         paragraph = pdf.Root.StructTreeRoot.K[0].K[0]
-        kinds = [str(k.get("/S", k.get("/Type"))) for k in paragraph.K]
-        assert kinds.count("/Link") == 1 and kinds[0] == "/MCR" and kinds[-1] == "/MCR"
+        kinds = ["mark" if isinstance(k, int) else str(k.get("/S")) for k in paragraph.K]
+        assert kinds.count("/Link") == 1 and kinds[0] == kinds[-1] == "mark"
     told = subprocess.run(["pdfinfo", "-struct-text", str(out)], capture_output=True, text=True, check=True).stdout
     link = told.index("Link")
     assert '"The ' in told[:link] and "list of the box" in told[link:] and "is kept by the archive" in told[link:]

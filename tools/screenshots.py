@@ -17,7 +17,7 @@ from pathlib import Path
 import uvicorn
 from playwright.sync_api import Page, sync_playwright
 
-from hyalen.demo.__main__ import make_files, read_archive
+from hyalen.demo.__main__ import read_archive
 from hyalen.demo.typeset import CHROMIUM_FLAGS
 from hyalen.scanner.device import Device
 from hyalen.scanner.server import make_scanner
@@ -36,7 +36,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as name:
         directory = Path(name)
-        read_archive(directory / "data", make_files(directory / "scans"))
+        read_archive(directory)
         server = subprocess.Popen(
             [sys.executable, "-m", "hyalen.cli", "serve", "--data", str(directory / "data"), "--port", str(PORT)]
         )

@@ -7,6 +7,7 @@ import io
 import json
 import sys
 import threading
+from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from hyalen.core.formats.source import Limits
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.proofing.doubts import Stage
 from hyalen.demo.archive import ARCHIVE, Paper
+from hyalen.demo.inquiry import INQUIRY, PAPERS, bind_inquiry
 from hyalen.demo.spoil import Spoiling, halftone, spoil, spread
 from hyalen.demo.typeset import SetPage, typesetter
 from hyalen.store.store import Store
@@ -31,15 +33,15 @@ SCANNER = "http://127.0.0.1:8321/eSCL"
 BATCH = "Skarnholm Lights Board, box 14"
 
 
-def make_files(directory: Path) -> list[Path]:
-    """The archive's scans, with their true text beside them; what is there already is kept."""
+def make_files(directory: Path, papers: Sequence[Paper] = ARCHIVE) -> list[Path]:
+    """The scans of papers, with their true text beside them; what is there already is kept."""
     truth = directory / "truth"
     truth.mkdir(parents=True, exist_ok=True)
-    paths = [directory / paper.file for paper in ARCHIVE]
+    paths = [directory / paper.file for paper in papers]
     if all(path.exists() for path in paths):
         return paths
     with typesetter() as setter:
-        for number, (paper, path) in enumerate(zip(ARCHIVE, paths, strict=True)):
+        for number, (paper, path) in enumerate(zip(papers, paths, strict=True)):
             pages = [setter.set(html, DPI) for html, _ in paper.pages]
             (truth / f"{path.stem}.txt").write_text("\n\n".join(p.text for p in pages) + "\n", "utf8")
             blocks = [[asdict(b) for b in p.blocks] for p in pages]
@@ -137,21 +139,33 @@ def save_scans(paper: Paper, scans: list[Image], path: Path) -> None:
     pdf.save(path)
 
 
-def read_archive(data: Path, files: list[Path]) -> None:
-    """Bring the files in and read them, unless that was done before."""
+def bring_in(store: Store, foreman: Foreman, name: str, papers: Sequence[Paper], files: Sequence[Path]) -> int:
+    """Papers as a batch, unless there is one of that name; how many pages are to be read."""
+    if any(b.batch.name == name for b in store.documents.batches()):
+        return 0
+    batch_id = store.documents.add_batch(name, ["eng"])
+    for paper, path in zip(papers, files, strict=True):
+        (taken,) = take_in_file(store, foreman.attendant, batch_id, path, Limits())
+        if (document_id := taken.document) is not None:
+            store.settings.read_again(document_id, [], paper.languages, whole=True, keep=True)
+            if paper.duplex:
+                store.settings.scan_both_sides(document_id, True)
+            if name == INQUIRY:
+                store.settings.entitle(document_id, paper.title)
+    return sum(len(paper.pages) for paper in papers)
+
+
+def read_archive(directory: Path) -> None:
+    """Make the files in a directory, bring them in and read them, and bind the inquiry's bundle; what is there stays."""
+    scans = directory / "scans"
+    files, inquiry = make_files(scans), make_files(scans / "inquiry", PAPERS)
+    data = directory / "data"
     store = Store(data)
     foreman = Foreman(store, default_workers())
-    if not any(b.batch.name == BATCH for b in store.documents.batches()):
-        batch_id = store.documents.add_batch(BATCH, ["eng"])
-        for paper, path in zip(ARCHIVE, files, strict=True):
-            (taken,) = take_in_file(store, foreman.attendant, batch_id, path, Limits())
-            if (document_id := taken.document) is not None:
-                store.settings.read_again(document_id, [], paper.languages, whole=True, keep=True)
-                if paper.duplex:
-                    store.settings.scan_both_sides(document_id, True)
+    count = bring_in(store, foreman, INQUIRY, PAPERS, inquiry)
+    count += bring_in(store, foreman, BATCH, ARCHIVE, files)
     if not store.scans.scanners():
         store.scans.add_scanner(SCANNER, "Hyalen stand-in scanner")  # it is started beside the demo
-    count = sum(len(paper.pages) for paper in ARCHIVE)
     progress = tqdm(total=count, desc="Reading the demo archive", unit="page", file=sys.stderr)
     changed = threading.Event()
 
@@ -167,6 +181,7 @@ def read_archive(data: Path, files: list[Path]) -> None:
         changed.clear()
     foreman.stop()
     progress.close()
+    bind_inquiry(store)
     store.close()
 
 
@@ -174,7 +189,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m hyalen.demo")
     parser.add_argument("directory", type=Path)
     directory = parser.parse_args().directory
-    read_archive(directory / "data", make_files(directory / "scans"))
+    read_archive(directory)
 
 
 if __name__ == "__main__":

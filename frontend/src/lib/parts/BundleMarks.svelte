@@ -86,6 +86,7 @@
   .all { height: 100%; overflow-y: auto; background: var(--color-paper); }
   .bar { display: flex; gap: 10px; padding: 10px 14px; align-items: center; flex-wrap: wrap; }
   .bar input, .bar select, .marks input { border: 1px solid #7b8a86; border-radius: 6px; background-color: #fff; padding: 4px 9px; font-size: 15px; color: var(--color-ink); min-width: 0; }
+  input::placeholder { color: var(--color-quiet); opacity: 1; }
   .bar input { flex: 1; }
   .bar select { padding-right: 2rem; }
   .found { background: #eef1ee; }

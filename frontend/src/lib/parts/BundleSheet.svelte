@@ -28,7 +28,7 @@
   const page = $derived(bundle.page);
   const size = $derived<[number, number]>(page?.cleaned_size ?? [1000, 1414]);
   const scale = $derived(Math.max(0.05, Math.min((wide - 40) / size[0], (high - 40) / size[1])));
-  const blocks = $derived((page?.content?.regions ?? []).filter((r) => linesOf(r).some((l) => l.words.length)));
+  const blocks = $derived([...(page?.content?.regions ?? []), ...(page?.content?.artifacts ?? [])].filter((r) => linesOf(r).some((l) => l.words.length)));
   const words = $derived([...(page?.content?.regions ?? []), ...(page?.content?.artifacts ?? [])].flatMap((r) => linesOf(r).flatMap((l) => l.words)));
   const drawn = $derived<Box | null>(start && end ? [Math.min(start[0], end[0]), Math.min(start[1], end[1]), Math.max(start[0], end[0]), Math.max(start[1], end[1])] : null);
   const over = $derived(drawn && (kind === 'highlight' || kind === 'sideline') ? words.filter((w) => touches(w.box as Box, drawn)).map((w) => w.box as Box) : []);
@@ -151,6 +151,7 @@
   .kinds .dot[aria-checked='true'] { outline: 3px solid var(--color-ink); outline-offset: -3px; }
   .tools input { border: 1px solid #7b8a86; border-radius: 6px; background: #fff; padding: 3px 8px; font-size: 15px; width: 7.5em; color: var(--color-ink); }
   .tools .says { flex: 1; min-width: 8em; }
+  .tools input::placeholder { color: var(--color-quiet); opacity: 1; }
   .table { flex: 1; min-height: 0; display: grid; place-items: center; overflow: hidden; }
   .leaf { position: relative; background: #fff; box-shadow: 0 2px 10px #0003; touch-action: none; user-select: none; cursor: crosshair; }
   .leaf img { width: 100%; height: 100%; display: block; }

@@ -191,6 +191,7 @@
 <style>
   .bar { display: flex; gap: 8px; padding: 9px 14px; border-bottom: 1px solid var(--color-hair); align-items: center; flex-wrap: wrap; }
   .field { border: 1px solid #7b8a86; border-radius: 6px; background: #fff; color: var(--color-ink); padding: 3px 8px; font-size: 15px; width: 100%; min-width: 0; }
+  .field::placeholder { color: var(--color-quiet); font-weight: 400; opacity: 1; }
   .bar .field { flex: 1; }
   .box { flex: 1; min-height: 0; overflow-y: auto; position: relative; }
   .rail { position: relative; }

@@ -100,6 +100,7 @@
   .bar select, .bar input { border: 1px solid #7b8a86; border-radius: 6px; background-color: #fff; padding: 4px 10px; font-size: 15px; color: var(--color-ink); min-width: 0; }
   .bar select { padding-right: 2rem; max-width: 16em; }
   .bar input { flex: 1; min-width: 9em; }
+  .bar input::placeholder { color: var(--color-quiet); opacity: 1; }
   .box { flex: 1; min-height: 0; overflow-y: auto; background: var(--color-paper); border-top: 1px solid var(--color-hair); }
   .rail { position: relative; }
   .row { position: absolute; left: 0; right: 0; height: 54px; display: flex; align-items: center; gap: 12px; padding: 0 14px; border-bottom: 1px solid #dfe4e1; contain: strict; cursor: grab; }
