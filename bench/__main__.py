@@ -1,10 +1,10 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [born] [doubts] [clerk] [delivery] [placed] [hostile]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [born] [doubts] [clerk] [delivery] [placed] [bundle] [hostile]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import born, cleaning, clerk, delivery, doubts, hand, hostile, placed, speed, tables, text
+from bench import born, bundling, cleaning, clerk, delivery, doubts, hand, hostile, placed, speed, tables, text
 from bench.real import run as real
 from hyalen.work.workers import default_workers
 
@@ -20,6 +20,7 @@ PARTS = {
     "clerk": clerk.run,
     "delivery": delivery.run,
     "placed": placed.run,
+    "bundle": bundling.run,
     "hostile": hostile.run,
 }
 

@@ -184,6 +184,17 @@ def take() -> None:
         page.get_by_role("button", name="Making").wait_for()
         page.get_by_role("button", name="Making").wait_for(state="detached", timeout=120_000)
         shot("deliver")
+        go(page, "bundle/1")
+        page.get_by_role("tab", name="Sheets").click()
+        page.get_by_role("option").nth(2).click()
+        page.wait_for_timeout(1200)
+        shot("bundle")
+        page.get_by_role("tab", name="Deliver").click()
+        page.get_by_label("The index, DOCX").check()
+        page.get_by_role("button", name="Make 2 files").click()
+        page.get_by_role("link", name="Inquiry-into-the-loss-of-the-tender-Solveig.pdf").wait_for(timeout=120_000)
+        page.wait_for_timeout(800)
+        shot("bundle-delivery")
         browser.close()
 
 

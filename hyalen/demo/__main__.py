@@ -162,8 +162,8 @@ def read_archive(directory: Path) -> None:
     data = directory / "data"
     store = Store(data)
     foreman = Foreman(store, default_workers())
-    count = bring_in(store, foreman, INQUIRY, PAPERS, inquiry)
-    count += bring_in(store, foreman, BATCH, ARCHIVE, files)
+    count = bring_in(store, foreman, BATCH, ARCHIVE, files)
+    count += bring_in(store, foreman, INQUIRY, PAPERS, inquiry)
     if not store.scans.scanners():
         store.scans.add_scanner(SCANNER, "Hyalen stand-in scanner")  # it is started beside the demo
     progress = tqdm(total=count, desc="Reading the demo archive", unit="page", file=sys.stderr)
