@@ -198,7 +198,7 @@ def test_index_labels_and_sheets_agree_in_any_bundle(
     numbered = [s.label for s in made.sheets if s.kind is not SheetKind.BLANK]
     assert len(set(numbered)) == len(numbered)
     for row in made.rows:
-        if row.sheet >= 0:
+        if row.sheet >= 0 and not row.section:
             assert made.sheets[row.sheet].label == row.first and made.sheets[row.sheet].entry == row.entry
             assert not right_hand or state.entries[row.entry].after_page or row.sheet % 2 == 0
     assert page_labels(label_ranges(2, labels(made)), 2 + len(made.sheets)) == ["i", "ii", *labels(made)]

@@ -168,11 +168,12 @@ def _bookmarks(view: View, which: Sequence[int], part_of: Mapping[int, int]) -> 
     rows = view.plan.rows
     found = []
     for at, row in enumerate(rows):
-        those = [row.entry]
-        if row.section:
-            end = next((i for i in range(at + 1, len(rows)) if rows[i].depth <= row.depth), len(rows))
-            those = [other.entry for other in rows[at + 1 : end]]
-        leads = min((first[e] for e in those if e in first), default=-1)
+        end = (
+            next((i for i in range(at + 1, len(rows)) if rows[i].depth <= row.depth), len(rows))
+            if row.section
+            else at + 1
+        )
+        leads = min((first[r.entry] for r in rows[at:end] if r.entry in first), default=-1)
         if leads < 0:
             continue
         title = " ".join(filter(None, (row.label if row.section else "", row.title)))

@@ -284,6 +284,8 @@ class _Making:
             if lost := self.store.pages.unread(document_id):
                 pages = ", ".join(str(p + 1) for p in lost[:20])
                 self.remarks.append(f"{titles[document_id]}: page {pages} was never read and is left out.")
+            for caution in self.store.documents.document(document_id).cautions:
+                self.remarks.append(f"{titles[document_id]}: {caution}.")
         if unmet:
             named = ", ".join(titles[d] for d in unmet[:10])
             more = f" and {len(unmet) - 10} more" if len(unmet) > 10 else ""
@@ -294,6 +296,7 @@ class _Making:
         troubles: dict[int, str] = {}
         waiting = list(lacking)
         running: list[tuple[Future[Any], int, str, tuple[Path, Path]]] = []
+        self.bundling.note(self.task.bundle_id, "documents", 0, len(lacking))
         try:
             while waiting or running:
                 self.bundling.check(self.task.id)
@@ -324,6 +327,8 @@ class _Making:
         manuscript, out = store.blobs.workplace(), store.blobs.workplace()
         try:
             options = DeliveryOptions(quality=Quality(self.view.bundle.state.rules.quality))
+            if store.pages.read_ids(document_id) != list(pages):
+                raise ValueError("It was changed while the bundle was made; make the bundle again.")
             write_order(store, Order(format="pdf", edition="", options=options, documents=(document_id,)), manuscript)
             marks = page_marks(store, store.bundles.marks_of_pages(self.task.bundle_id, pages), pages)
             arguments = (str(manuscript), str(out), f"d{document_id}", options, marks)

@@ -43,7 +43,7 @@ class Sheet(NamedTuple):
 
 
 class Row(NamedTuple):
-    """A line of the index; `sheet` is the place of its first sheet, -1 where it has none."""
+    """A line of the index; `sheet` is the place of its first sheet, of a section that of what it holds, or -1."""
 
     entry: int
     section: bool
@@ -184,7 +184,9 @@ def _rows(
     labels = entry_labels(entries)
     rows = []
     for at, (entry, each) in enumerate(zip(entries, inside, strict=True)):
-        begins, ends = first.get(at, -1), last.get(at, -1)
+        those = range(at, _end(entries, at)) if entry.section else (at,)
+        begins = min((first[i] for i in those if i in first), default=-1)
+        ends = -1 if entry.section else last.get(at, -1)
         rows.append(
             Row(
                 at,
@@ -200,6 +202,11 @@ def _rows(
             )
         )
     return rows
+
+
+def _end(entries: Sequence[Entry], at: int) -> int:
+    """The place behind what lies within a section."""
+    return next((i for i in range(at + 1, len(entries)) if entries[i].depth <= entries[at].depth), len(entries))
 
 
 def entry_labels(entries: Sequence[Entry]) -> list[str]:

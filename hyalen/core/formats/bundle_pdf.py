@@ -257,7 +257,7 @@ class _Assembly:
 
     def _number_all(self, front: Sequence[Any], ordered: Sequence[Any]) -> None:
         order = self.order
-        for at, page in enumerate(front):
+        for at, page in enumerate(front if order.stamp is not None else ()):
             line = typeset(index_label(at), BOLD)
             self._add(page, self._number(line, WIDE - MARGIN - line.width(NUMBERED), FRONT_EDGE, NUMBERED, False), line)
         for at, (sheet, page) in enumerate(zip(order.sheets, ordered, strict=True)):

@@ -14,7 +14,8 @@ from hyalen.core.imaging.pixels import Image, grey
 CELL = 3.0  # points: a cell's side
 GROUND = 31  # cells: what is uniform over half an inch on each side is ground, be it dark
 LEAST_CONTRAST = 26.0  # grey levels from the ground that are ink; a faint pencil's stroke has about 40
-NOISE = 6.0  # times the ground's own unrest
+NOISE, MOST_CONTRAST = 4.0, 40.0  # times the ground's own unrest, and no more
+QUIET = 20  # percent of the cells bear nothing but that unrest, on any page
 DARK = 140.0  # grey level of a ground on which black is hard to read
 
 
@@ -55,8 +56,8 @@ def ink_map(page: Image, dpi: float) -> InkMap:
     middle = cv2.resize(image, size[::-1], interpolation=cv2.INTER_AREA).reshape(size)
     ground = cv2.medianBlur(np.ascontiguousarray(middle, dtype=np.uint8), GROUND).astype(np.float32)
     below, above = ground - darkest, lightest - ground
-    unrest = max(float(np.median(np.maximum(below, 0))), float(np.median(np.maximum(above, 0))))
-    limit = max(LEAST_CONTRAST, min(60.0, NOISE * unrest))
+    unrest = float(np.percentile(np.maximum(below, above), QUIET))
+    limit = max(LEAST_CONTRAST, min(MOST_CONTRAST, NOISE * unrest))
     return InkMap((below > limit) | (above > limit), ground < DARK)
 
 

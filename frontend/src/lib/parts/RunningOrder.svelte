@@ -166,7 +166,7 @@
           {:else if e.after_page}<span class="line text-quiet">behind page {hosts(e) ?? '?'}</span>
           {:else if e.date}<span class="line text-quiet">{e.date}</span>{/if}
         </span>
-        {#if e.first}<span class="stub">{e.first}{#if e.last !== e.first}<br />{e.last}{/if}</span>{/if}
+        {#if e.first && !e.section}<span class="stub">{e.first}{#if e.last !== e.first}<br />{e.last}{/if}</span>{/if}
       </div>
     {/each}
     {#if gap !== null}<div class="gap" style:top="{gap * ROW - 2}px"></div>{/if}
