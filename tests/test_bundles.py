@@ -155,9 +155,10 @@ def test_labels_stamps_index_and_bookmarks_agree(bench: Bench, judge: Judge) -> 
         assert links == [2, 2, 2, 2, 6, 6]
         said = {str(o.ActualText) for o in pdf.objects if isinstance(o, pikepdf.Dictionary) and "/ActualText" in o}
         assert said == {"رسالة"}  # its glyphs stand from left to right
-    outline = json.loads(
-        subprocess.run(["qpdf", "--json", "--json-key=outlines", path], capture_output=True, check=True).stdout
-    )
+    command = ["qpdf", "--json", "--json-key=outlines", "--json-key=pagelabels", path]
+    outline = json.loads(subprocess.run(command, capture_output=True, check=True).stdout)
+    ranges_told = {each["index"]: each["label"] for each in outline["pagelabels"]}
+    assert ranges_told[0]["/S"] == "/r" and (ranges_told[2]["/S"], ranges_told[2]["/P"]) == ("/D", "u:T-")
     found = [
         (o["title"], o["destpageposfrom1"], [(k["title"], k["destpageposfrom1"]) for k in o["kids"]])
         for o in outline["outlines"]

@@ -205,7 +205,7 @@ def test_index_labels_and_sheets_agree_in_any_bundle(
 
 
 def test_labels_are_ranges_as_in_the_standard() -> None:
-    # ISO 32000-1, 12.4.2, example: pages i to iv, then 1 to 3, then.
+    # ISO 32000-1, 12.4.2, example 1 (from memory): pages i to iv, then 1 to 3, then.
     ranges = label_ranges(4, ["1", "2", "3", "A-8", "A-9"])
     assert [(r.first, r.style.value, r.prefix, r.start) for r in ranges] == [
         (0, "r", "", 1),

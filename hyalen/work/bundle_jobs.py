@@ -13,14 +13,14 @@ import cv2
 import pikepdf
 
 from hyalen.core.formats.bundle_pdf import INK_MAP, Assembled, BundleOrder, write_bundle
-from hyalen.core.formats.codecs import decode
+from hyalen.core.formats.codecs import decode, decode_half
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.front_office import write_front_docx, write_front_xlsx
 from hyalen.core.formats.front_pages import count_front
 from hyalen.core.formats.pdf import write_part
 from hyalen.core.formats.pdf_marks import PageMark
 from hyalen.core.formats.retouch import retouched
-from hyalen.core.imaging.margin import ink_map
+from hyalen.core.imaging.margin import LEAST_DPI, ink_map
 from hyalen.core.model.front import FrontTable
 from hyalen.work.manuscript import Manuscript
 
@@ -54,8 +54,10 @@ def make_part(
         tree = document.tree
 
         def hang(pdf: pikepdf.Pdf, index: int) -> None:
-            image = decode(retouched(document.image(index), tree.pages[index], tree.pictures))
-            found = ink_map(image, tree.pages[index].dpi)
+            page = tree.pages[index]
+            image = retouched(document.image(index), page, tree.pictures)
+            coarse = page.dpi < 2 * LEAST_DPI
+            found = ink_map(decode(image), page.dpi) if coarse else ink_map(decode_half(image), page.dpi / 2)
             pdf.pages[index].obj[INK_MAP] = pikepdf.String(found.packed())
 
         with path.open("w+b") as file:

@@ -9,9 +9,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.imaging.pixels import Image, as_uint8, grey
 
 CELL = 3.0  # points: a cell's side
+LEAST_DPI = 100.0  # at which the thinnest stroke still shows
 GROUND = 31  # cells: what is uniform over half an inch on each side is ground, be it dark
 LEAST_CONTRAST = 26.0  # grey levels from the ground that are ink; a faint pencil's stroke has about 40
 NOISE, MOST_CONTRAST = 4.0, 40.0  # times the ground's own unrest, and no more
@@ -47,14 +48,18 @@ def ink_map(page: Image, dpi: float) -> InkMap:
     page : (height, width) or (height, width, 3) uint8
     """
     image = grey(page)
+    if dpi >= 2 * LEAST_DPI:
+        half = image.shape[1] // 2, image.shape[0] // 2
+        image = as_uint8(cv2.resize(image, half, interpolation=cv2.INTER_AREA))
+        dpi /= 2
     size = max(1, round(image.shape[0] * 72 / dpi / CELL)), max(1, round(image.shape[1] * 72 / dpi / CELL))
     side = max(1, round(CELL * dpi / 72))
     kernel = np.ones((side, side), np.uint8)
     # A cell is told by the darkest and the lightest of its pixels, whatever their number.
     darkest = _sampled(cv2.erode(image, kernel), size)
     lightest = _sampled(cv2.dilate(image, kernel), size)
-    middle = cv2.resize(image, size[::-1], interpolation=cv2.INTER_AREA).reshape(size)
-    ground = cv2.medianBlur(np.ascontiguousarray(middle, dtype=np.uint8), GROUND).astype(np.float32)
+    middle = _sampled(cv2.blur(image, (side, side)), size).astype(np.uint8)
+    ground = cv2.medianBlur(middle, GROUND).astype(np.float32)
     below, above = ground - darkest, lightest - ground
     unrest = float(np.percentile(np.maximum(below, above), QUIET))
     limit = max(LEAST_CONTRAST, min(MOST_CONTRAST, NOISE * unrest))
