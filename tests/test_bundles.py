@@ -25,6 +25,7 @@ from hyalen.core.formats.put_together import ranges
 from hyalen.core.model.bundle import BundleRules, BundleState, Entry, MarkKind
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.geometry import Box
+from hyalen.demo.inquiry import LATE, bind_inquiry
 from hyalen.store.bundles import BundleFile, BundleWish, Mark
 from hyalen.store.store import Store
 from hyalen.web.app import make_app
@@ -395,6 +396,25 @@ def test_what_was_under_way_goes_on_and_what_is_stopped_ends(bench: Bench) -> No
     blob = bench.path(file)
     bench.store.delete_bundle(bundle)
     assert not blob.exists() and bench.store.documents.document(1).title == "a"
+
+
+def test_the_demo_has_a_bundle_with_late_pages(bench: Bench) -> None:
+    add(bench.store, letter("order"), "Order for an inquiry")
+    add(bench.store, letter("one", "two"), "Statement of the pilot")
+    add(bench.store, letter("three"), "Stores shipped in the tender")
+    add(bench.store, letter("four", "five"), LATE)
+    bind_inquiry(bench.store)
+    bind_inquiry(bench.store)
+    (bundle,) = bench.store.bundles.all()
+    rows = [(r.label, r.title, r.first) for r in view_of(bench.store, bundle.id).plan.rows]
+    assert rows == [
+        ("A", "Proceedings", "1"),
+        ("1", "Order for an inquiry", "1"),
+        ("2", "Statement of the pilot", "2"),
+        ("2a", LATE, "3a"),
+        ("B", "Exhibits", "4"),
+        ("3", "Stores shipped in the tender", "4"),
+    ]
 
 
 def test_qpdf_is_told_pages_as_runs() -> None:

@@ -17,6 +17,7 @@
   let high = $state(600);
   let held = $state<number | null>(null);
   let block = $state(-1);
+  let zoom = $state(1);
 
   const touches = (a: Box, b: Box) => a[0] < b[2] && b[0] < a[2] && a[1] < b[3] && b[1] < a[3];
   const boxOf = (r: Region): Box => {
@@ -27,7 +28,7 @@
   const sheet = $derived(bundle.sheets[bundle.at]);
   const page = $derived(bundle.page);
   const size = $derived<[number, number]>(page?.cleaned_size ?? [1000, 1414]);
-  const scale = $derived(Math.max(0.05, Math.min((wide - 40) / size[0], (high - 40) / size[1])));
+  const scale = $derived(zoom * Math.max(0.05, Math.min((wide - 40) / size[0], (high - 40) / size[1])));
   const blocks = $derived([...(page?.content?.regions ?? []), ...(page?.content?.artifacts ?? [])].filter((r) => linesOf(r).some((l) => l.words.length)));
   const words = $derived([...(page?.content?.regions ?? []), ...(page?.content?.artifacts ?? [])].flatMap((r) => linesOf(r).flatMap((l) => l.words)));
   const drawn = $derived<Box | null>(start && end ? [Math.min(start[0], end[0]), Math.min(start[1], end[1]), Math.max(start[0], end[0]), Math.max(start[1], end[1])] : null);
@@ -72,6 +73,7 @@
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const tool = KINDS.find((k) => k[2] === event.key.toUpperCase());
     if (tool) kind = tool[0];
+    else if (event.key === '+' || event.key === '-' || event.key === '0') larger(event.key);
     else if (event.key === 'ArrowDown' || event.key === 'ArrowUp') block = Math.max(0, Math.min(blocks.length - 1, block + (event.key === 'ArrowDown' ? 1 : -1)));
     else if (event.key === 'Enter' && blocks[block]) {
       const all = linesOf(blocks[block]!).flatMap((l) => l.words.map((w) => w.box as Box));
@@ -81,6 +83,10 @@
       held = null;
     } else return;
     event.preventDefault();
+  }
+
+  function larger(way: string) {
+    zoom = way === '0' ? 1 : Math.max(1, Math.min(6, way === '+' ? zoom * 1.5 : zoom / 1.5));
   }
 
   function late() {
@@ -105,7 +111,7 @@
     <input bind:value={name} maxlength="100" placeholder="Named after" aria-label="Named after" />
     <input class="says" bind:value={text} maxlength="5000" placeholder="What the next mark says" aria-label="What the next mark says" />
   </div>
-  <div class="table" bind:clientWidth={wide} bind:clientHeight={high}>
+  <div class="table" class:zoomed={zoom > 1} bind:clientWidth={wide} bind:clientHeight={high}>
     {#if !sheet}
       <p class="text-quiet p-8">No sheets yet.</p>
     {:else if sheet.kind === 'blank'}
@@ -135,6 +141,8 @@
     <Button size="xs" color="alternative" disabled={bundle.at === 0} title="The sheet before (PgUp)" onclick={() => void bundle.go(bundle.at - 1)}>Before</Button>
     <span><b>{sheet?.label || (sheet?.kind === 'blank' ? 'blank back' : '')}</b> · sheet {bundle.at + 1} of {bundle.sheets.length}</span>
     <Button size="xs" color="alternative" disabled={bundle.at >= bundle.sheets.length - 1} title="The next sheet (PgDn)" onclick={() => void bundle.go(bundle.at + 1)}>Next</Button>
+    <Button size="xs" color="alternative" aria-label="Larger" title="Larger (+)" onclick={() => larger('+')}>+</Button>
+    <Button size="xs" color="alternative" aria-label="Smaller" title="Smaller (−); 0 for all of it" disabled={zoom === 1} onclick={() => larger('-')}>−</Button>
     <span class="of">{entry?.title ?? ''}</span>
     {#if held !== null}{@const id = held}<Button size="xs" color="alternative" onclick={() => { void bundle.takeMarks([id]); held = null; }}>Take the mark away</Button>{/if}
     <Button size="xs" color="alternative" disabled={!sheet?.page} onclick={late}>Late pages behind this one…</Button>
@@ -153,6 +161,7 @@
   .tools .says { flex: 1; min-width: 8em; }
   .tools input::placeholder { color: var(--color-quiet); opacity: 1; }
   .table { flex: 1; min-height: 0; display: grid; place-items: center; overflow: hidden; }
+  .table.zoomed { overflow: auto; place-items: start; padding: 20px; }
   .leaf { position: relative; background: #fff; box-shadow: 0 2px 10px #0003; touch-action: none; user-select: none; cursor: crosshair; }
   .leaf img { width: 100%; height: 100%; display: block; }
   .leaf.empty { display: grid; place-items: center; cursor: default; padding: 30px; text-align: center; color: var(--color-quiet); }
