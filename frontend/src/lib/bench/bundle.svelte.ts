@@ -42,10 +42,11 @@ export class BundleDesk {
   async open(id: number): Promise<void> {
     this.close();
     await notices.attempt(async () => {
-      await this.take(await api.bundle(id));
-      this.side = this.entries.length ? 'sheet' : 'shelf';
-      this.cursor = this.entries[0]?.id ?? null;
-      document.title = `${this.told?.name ?? ''} – Hyalen`;
+      const told = await api.bundle(id);
+      this.side = told.entries.length ? 'sheet' : 'shelf';
+      this.cursor = told.entries[0]?.id ?? null;
+      document.title = `${told.name} – Hyalen`;
+      await this.take(told);
     });
     desk.onBundle = (which) => {
       if (which === this.id) void this.reload();
