@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import shutil
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -194,9 +195,16 @@ class Bundling:
         self._watched[bundle_id] = out
         try:
             yield out
+        except NotWanted:
+            self._close()  # nothing is written any more
+            raise
         finally:
             self._watched.pop(bundle_id, None)
-            out.unlink(missing_ok=True)
+            for left in out.parent.glob(f"{out.name}*"):
+                if left.is_dir():
+                    shutil.rmtree(left, ignore_errors=True)
+                else:
+                    left.unlink(missing_ok=True)
 
 
 class _Making:

@@ -105,14 +105,14 @@ class Assembled(NamedTuple):
 def write_bundle(
     order: BundleOrder, path: Path, made: datetime | None = None, told: Told = lambda phase, at, count: None
 ) -> Assembled:
-    """The bundle as a linearized PDF file.
+    """The bundle as a linearized PDF file; a folder beside it, whose name begins with the file's, is used meanwhile.
 
     Parameters
     ----------
     told : callable
         Of how far it is: what is being done, how much of it, of how much.
     """
-    with tempfile.TemporaryDirectory(prefix="hyalen-bundle-", dir=path.parent) as directory:
+    with tempfile.TemporaryDirectory(prefix=f"{path.name}-", dir=path.parent) as directory:
         whole = _together(order, Path(directory), told)
         with pikepdf.open(whole, access_mode=pikepdf.AccessMode.stream) as pdf:
             assembly = _Assembly(order, pdf, told)
