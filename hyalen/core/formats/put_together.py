@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pikepdf
 
-TOGETHER = 100  # files that are put together at once
+TOGETHER = 1_000  # files that are put together at once; more would be too many to hold
 KEEPING = ("--object-streams=generate", "--stream-data=preserve", "--remove-unreferenced-resources=no")
 
 
