@@ -381,6 +381,15 @@ class Bundles:
                 ).rowcount
             )
 
+    def put_back(self, task_id: int) -> None:
+        """From running to waiting: the workers are gone."""
+        with self.database.write() as db:
+            db.execute("UPDATE bundle_task SET state = 'waiting' WHERE id = ? AND state = 'running'", (task_id,))
+
+    def has_open(self) -> bool:
+        """Whether anything waits or runs."""
+        return self.database.row("SELECT 1 FROM bundle_task WHERE state IN ('waiting', 'running')") is not None
+
     def cancel(self, bundle_id: int) -> int:
         """How many tasks were."""
         with self.database.write() as db:

@@ -7,8 +7,8 @@ import shutil
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future
-from contextlib import contextmanager, suppress
+from concurrent.futures import FIRST_COMPLETED, Future, wait
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -112,10 +112,7 @@ class Bundling:
         self._wake.set()
 
     def idle(self) -> bool:
-        return (
-            not self._progress
-            and self.store.database.row("SELECT 1 FROM bundle_task WHERE state IN ('waiting', 'running')") is None
-        )
+        return not self._progress and not self.store.bundles.has_open()
 
     def progress(self, bundle_id: int) -> Progress:
         told = self._progress.get(bundle_id, Progress())
@@ -153,8 +150,7 @@ class Bundling:
         except WorkersGone as error:
             log.warning("the workers are gone (%s); the bundle is tried again", error)
             self._close()
-            with self.store.database.write() as db:
-                db.execute("UPDATE bundle_task SET state = 'waiting' WHERE id = ? AND state = 'running'", (task.id,))
+            self.store.bundles.put_back(task.id)
             self._stopping.wait(PAUSE)
         except NotFound:
             pass  # it was deleted meanwhile
@@ -319,9 +315,8 @@ class _Making:
                     self._keep_part(each, troubles)
                     done = len(lacking) - len(waiting) - len(running)
                     self.bundling.note(self.task.bundle_id, "documents", done, len(lacking))
-                if running and not any(r[0].done() for r in running):
-                    with suppress(TimeoutError, Exception):
-                        running[0][0].exception(timeout=0.2)
+                if running:
+                    wait([each[0] for each in running], timeout=0.2, return_when=FIRST_COMPLETED)
         finally:
             for _, _, _, paths in running:
                 for path in paths:
