@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Request
 from fastapi.concurrency import run_in_threadpool
-from starlette.datastructures import UploadFile
 
 from hyalen.core.model.document import Particulars
 from hyalen.core.structure.particulars_table import read_table
@@ -12,7 +11,7 @@ from hyalen.web.answers import batch_of
 from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import Batch, Documents, DocumentsTold, Id, Move, Split, TableTold
 from hyalen.web.services import Given, Services
-from hyalen.web.uploads import FILE, described, form_of
+from hyalen.web.uploads import FILE, described, only_file
 from hyalen.work.foreman import Event
 
 router = APIRouter(tags=["binding"])
@@ -55,14 +54,8 @@ def order_documents(batch_id: Id, wanted: Documents, given: Given) -> Batch:
 async def tell_by_table(batch_id: Id, request: Request, given: Given) -> TableTold:
     """Titles and particulars of many documents, from a CSV file that names them by their files."""
     given.store.documents.batch(batch_id)
-    async with form_of(request, 1) as form:
-        file = form.get("file")
-        if not isinstance(file, UploadFile):
-            raise BadRequest("No file", "The request brings no file.")
-        data = await file.read(LARGEST_TABLE + 1)
-        if len(data) > LARGEST_TABLE:
-            raise BadRequest("Too large", f"The table is larger than {LARGEST_TABLE / 1e6:.0f} MB.", 413)
-        return await run_in_threadpool(_told, given, batch_id, data)
+    data = await only_file(request, LARGEST_TABLE)
+    return await run_in_threadpool(_told, given, batch_id, data)
 
 
 @router.post("/batches/{batch_id}/documents-told")

@@ -9,7 +9,6 @@ from urllib.parse import quote
 from fastapi import APIRouter, Query, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse
-from starlette.datastructures import UploadFile
 
 from hyalen.core.bundling import arranging
 from hyalen.core.bundling.lists import Known, read_list
@@ -50,7 +49,7 @@ from hyalen.web.bundle_schemas import (
 from hyalen.web.errors import BadRequest
 from hyalen.web.schemas import Id
 from hyalen.web.services import Given, Services
-from hyalen.web.uploads import FILE, described, form_of
+from hyalen.web.uploads import FILE, described, only_file
 from hyalen.work.bundle_orders import CALLED, View, changes_of, edition_of, issue_now, placed_mark, view_of
 
 router = APIRouter(tags=["bundles"])
@@ -140,14 +139,8 @@ def sort_entries(bundle_id: Id, wanted: SortedBy, given: Given) -> BundleTold:
 async def order_by_list(bundle_id: Id, request: Request, given: Given) -> ListTold:
     """Put documents in the order of a CSV file, which names them by their files."""
     given.store.bundles.bundle(bundle_id)
-    async with form_of(request, 1) as form:
-        file = form.get("file")
-        if not isinstance(file, UploadFile):
-            raise BadRequest("No file", "The request brings no file.")
-        data = await file.read(LARGEST_LIST + 1)
-        if len(data) > LARGEST_LIST:
-            raise BadRequest("Too large", f"The list is larger than {LARGEST_LIST / 1e6:.0f} MB.", 413)
-        return await run_in_threadpool(_listed, given, bundle_id, data)
+    data = await only_file(request, LARGEST_LIST)
+    return await run_in_threadpool(_listed, given, bundle_id, data)
 
 
 def _listed(given: Services, bundle_id: int, data: bytes) -> ListTold:

@@ -42,6 +42,24 @@ async def form_of(request: Request, most: int) -> AsyncIterator[FormData]:
         await form.close()
 
 
+async def only_file(request: Request, largest: int) -> bytes:
+    """The bytes of the one file that a form brings.
+
+    Raises
+    ------
+    BadRequest
+        If it brings none, or one of more bytes.
+    """
+    async with form_of(request, 1) as form:
+        file = form.get("file")
+        if not isinstance(file, UploadFile):
+            raise BadRequest("No file", "The request brings no file.")
+        data = await file.read(largest + 1)
+    if len(data) > largest:
+        raise BadRequest("Too large", f"The file is larger than {largest / 1e6:.0f} MB.", 413)
+    return data
+
+
 def name_of(file: UploadFile) -> str:
     """The file's own name without the folders that some browsers send."""
     return Path((file.filename or "unnamed").replace("\\", "/")).name or "unnamed"
