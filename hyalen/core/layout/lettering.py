@@ -124,9 +124,9 @@ class Weight(NamedTuple):
 
 def _usual_weight(content: PageContent, ink: Ink) -> Weight:
     shares = [share for region in content.regions for share in _weights(region.all_lines, ink)]
-    if len(shares) <= LEAST_LETTERS:
+    usual = float(np.median(shares)) if len(shares) > LEAST_LETTERS else 0.0
+    if usual == 0:
         return Weight(0.0, np.inf)
-    usual = float(np.median(shares))
     spread = 1.4826 * float(np.median(np.abs(np.array(shares) / usual - 1)))  # of a normal distribution
     return Weight(usual, usual * max(BOLD, 1 + SPREADS * spread))
 
