@@ -191,3 +191,17 @@ def test_no_barrier_is_found_in_a_bundle(page: Page, server: Server, side: str) 
     page.evaluate(AXE.read_text("utf8"))
     found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})")
     assert [(v["id"], [n["html"][:200] for n in v["nodes"]][:3]) for v in found["violations"]] == []
+
+
+def test_a_bundle_follows_what_is_changed_elsewhere(page: Page, server: Server) -> None:
+    bundle = server.http.post("/bundles", json={"name": "Followed"}).json()["id"]
+    batch = server.http.get("/batches").json()[0]["id"]
+    document = server.http.get(f"/batches/{batch}").json()["documents"][0]
+    told = {"revision": 0, "documents": [document["id"]]}
+    server.http.post(f"/bundles/{bundle}/entries", json=told).raise_for_status()
+    page.goto(f"{page.url.split('#')[0]}#/bundle/{bundle}")
+    order(page, document["title"])
+    revision = server.http.get(f"/documents/{document['id']}").json()["revision"]
+    told = {"title": "Told by another", "revision": revision}
+    server.http.patch(f"/documents/{document['id']}", json=told).raise_for_status()
+    order(page, "Told by another")

@@ -307,8 +307,7 @@ def test_volumes_have_the_whole_index_and_lead_to_what_is_theirs(bench: Bench, j
 
 
 def test_pages_of_any_size_are_numbered_and_one_without_room_is_made_smaller(bench: Bench, judge: Judge) -> None:
-    maker = ContentMaker().add(Role.PARAGRAPH, "full page").figure("A chart")
-    full = maker.page()
+    full = ContentMaker().add(Role("heading_1"), "full").add(Role.PARAGRAPH, "full page").figure("A chart").page()
     wide = ContentMaker().add(Role.PARAGRAPH, "wide").page().model_copy(update={"width": 3508, "height": 2480})
     ticket = ContentMaker(top=60).add(Role.PARAGRAPH, "ticket").page().model_copy(update={"width": 900, "height": 420})
     everywhere = [Box(0, 0, 2480, 3508)]
@@ -336,6 +335,10 @@ def test_pages_of_any_size_are_numbered_and_one_without_room_is_made_smaller(ben
         assert sizes == [(595, 842), (842, 595), (216, 101)] and right < 595
         boxes = [e.A.BBox for e in pdf.objects if isinstance(e, pikepdf.Dictionary) and e.get("/S") == "/Figure"]
         assert float(boxes[0][0]) == pytest.approx(300 * 0.24 * matrix[0] + matrix[4], abs=0.1)
+        with pdf.open_outline() as outline:
+            head: Any = outline.root[1].children[0].destination
+        up = (3508 - full.regions[0].box.top) * 0.24 + 6
+        assert float(head[3]) == pytest.approx(up * matrix[3] + matrix[5], abs=0.1)
     judge.accepts(bench.path(file))
 
 

@@ -73,6 +73,7 @@ def change_document(document_id: Id, change: DocumentChange, given: Given) -> Do
         if change.abbreviations is not None and tuple(change.abbreviations) != document.abbreviations:
             settings.abbreviate(document_id, change.abbreviations)
     given.foreman.wake()
+    given.foreman.tell(Event("document", document.batch_id, document_id, state="told"))
     return document_of(given.store, document_id)
 
 

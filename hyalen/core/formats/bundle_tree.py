@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import pikepdf
@@ -75,8 +75,12 @@ class BundleTree:
                 self._names[str(name)] = named
         self._take_fields(told.Fields, pages)
         self.met = self.met and bool(told.Met)
-        if "/Outlines" in told:
-            self.outlines[at] = _items(told.Outlines, here, whole)
+        outlines = told.get("/Outlines", Dictionary())
+        if here & moves.keys():
+            _lead_to_moved([note for page in pages for note in page.get("/Annots", Array())], moves)
+            _lead_to_moved(_each_item(outlines), moves)
+        if "/First" in outlines:
+            self.outlines[at] = _items(outlines, here, whole)
         for page in pages:
             del page[PART]
 
@@ -136,6 +140,26 @@ def _move_boxes(elements: Any, move: tuple[float, float, float]) -> None:
         done.add(element.objgen)
         box = [float(v) for v in element.A.BBox]
         element.A.BBox = Array([round(v * scale + (y if at % 2 else x), 3) for at, v in enumerate(box)])
+
+
+def _lead_to_moved(each: Iterable[Any], moves: Moves) -> None:
+    """Links and bookmarks lead where a place of a page has gone (ISO 32000-1, table 151)."""
+    for item in each:
+        to = item.get("/Dest")
+        if not isinstance(to, Array) or len(to) < 4 or to[1] != Name.XYZ or to[0].objgen not in moves:
+            continue
+        scale, *shift = moves[to[0].objgen]
+        for at, by in zip((2, 3), shift, strict=True):
+            if to[at] is not None:
+                to[at] = round(float(to[at]) * scale + by, 3)
+
+
+def _each_item(outlines: Any) -> Iterator[Any]:
+    item = outlines.get("/First")
+    while item is not None:
+        yield item
+        yield from _each_item(item)
+        item = item.get("/Next")
 
 
 class _Pruned:

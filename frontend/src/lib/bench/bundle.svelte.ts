@@ -1,5 +1,6 @@
 import { api, type Box, type Bundle, type BundleEntry, type BundleHits, type BundleMark, type BundleSheet, type MarkKind, type Page } from '../api/client';
 import { desk } from './desk.svelte';
+import { later } from './later';
 import { notices } from './notices.svelte';
 import { reach, within } from './running';
 import { inTurn } from './turns';
@@ -7,6 +8,7 @@ import { inTurn } from './turns';
 export type Side = 'shelf' | 'sheet' | 'marks' | 'rules' | 'deliver';
 export const COLOURS: [string, string][] = [['ffd54a', 'straw'], ['8fd3a6', 'reed'], ['8ec5ef', 'ice'], ['f2a48b', 'brick'], ['c9b3ec', 'heather']];
 const LOOKING = 1000; // milliseconds between two looks at how far a file is
+const FOLLOWING = 1000; // milliseconds after a change of a document
 
 /** The bundle in hand: its entries, its sheets, the one that is shown. */
 export class BundleDesk {
@@ -41,6 +43,13 @@ export class BundleDesk {
 
   async open(id: number): Promise<void> {
     this.close();
+    desk.onBundle = (which) => {
+      if (which === this.id) void this.reload();
+    };
+    desk.onChange = (event) => {
+      const mine = !this.told || event.document_id === null || this.entries.some((e) => e.document === event.document_id);
+      if (mine && event.state !== 'running') this.follow();
+    };
     await notices.attempt(async () => {
       const told = await api.bundle(id);
       this.side = told.entries.length ? 'sheet' : 'shelf';
@@ -48,15 +57,13 @@ export class BundleDesk {
       document.title = `${told.name} – Hyalen`;
       await this.take(told);
     });
-    desk.onBundle = (which) => {
-      if (which === this.id) void this.reload();
-    };
   }
 
   close(): void {
     if (this.timer) clearInterval(this.timer);
     this.timer = null;
     desk.onBundle = () => undefined;
+    desk.onChange = () => undefined;
     this.told = null;
     this.sheets = [];
     this.picked = [];
@@ -73,6 +80,9 @@ export class BundleDesk {
     const fresh = await api.bundle(this.id);
     if (fresh.id === this.id) await this.take(fresh);
   });
+
+  /** Documents change elsewhere, often many at a time. */
+  private follow = later(FOLLOWING, () => { if (this.told) void this.reload(); });
 
   private async take(fresh: Bundle): Promise<void> {
     const before = this.told;

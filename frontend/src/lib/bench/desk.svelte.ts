@@ -8,6 +8,9 @@ import { inTurn } from './turns';
 
 const TOGETHER = 350; // milliseconds: many events come while a batch runs, and one refresh serves them all
 
+/** What the server tells of a change; no document where it is one of a whole batch. */
+export type Heard = { batch_id: number; document_id: number | null; page_id: number | null; state: string };
+
 /** What lies on the desk: the batch, document and page in hand as the server last told them. */
 export class Desk {
   // Replaced as a whole, never changed within: what the server tells needs no proxies.
@@ -25,6 +28,8 @@ export class Desk {
   onScan: (batch: number) => void = () => undefined;
   /** Called when work on a bundle has begun or ended. */
   onBundle: (bundle: number) => void = () => undefined;
+  /** Called when a page, a document or a batch has changed, whichever is in hand. */
+  onChange: (event: Heard) => void = () => undefined;
 
   private stale = new Set<number>();
   private pending: AbortController | null = null;
@@ -196,7 +201,8 @@ export class Desk {
     for (const kind of ['task', 'document', 'batch']) source.addEventListener(kind, (message) => this.heard(JSON.parse(message.data)));
   }
 
-  heard(event: { batch_id: number; document_id: number | null; page_id: number | null; state: string }): void {
+  heard(event: Heard): void {
+    this.onChange(event);
     const mine = event.batch_id === this.batch?.id || event.document_id === this.document?.id;
     if (!mine && (this.batch || this.document)) return;
     if (event.page_id !== null && event.state !== 'running') this.stale.add(event.page_id);
