@@ -28,6 +28,7 @@ from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.tagged import TaggedBlock
 from hyalen.core.reading.again import read_again
+from hyalen.core.reading.alike import with_alike
 from hyalen.core.reading.askew import read_askew
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_dust
@@ -93,7 +94,8 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     clean = (tuple(without_dust(m) for line in block.lines if (m := mended(line))) for block in blocks)
     blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
     blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
-    content = with_points(ink, read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader))
+    content = read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader)
+    content = with_points(ink, with_alike(ink, content))
     return with_foreign_words(read_twice(ink, dpi, content, reader), _looked_up(reader))
 
 

@@ -25,13 +25,15 @@ def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) ->
     lines: dict[int, tuple[Line, str]] = {}
     for each in judge(content):
         placed, key = each.placed, id(each.placed.line)
+        if placed.word.second is not None:
+            continue
         worst[key] = max(worst.get(key, 0.0), each.chance)
         lines[key] = placed.line, placed.region.language or content.languages[0]
     chosen = sorted((key for key in worst if worst[key] >= LEAST), key=lambda key: -worst[key])[:MOST]
     second: dict[str, str] = {}
     for line, language in (lines[key] for key in chosen):
         told = second_reading(page, dpi, line, (language,), reader)
-        second |= {word.id: text for word, text in zip(line.words, told, strict=True)}
+        second |= {w.id: text for w, text in zip(line.words, told, strict=True) if w.second is None}
 
     def seconded(line: Line) -> Line:
         if not any(word.id in second for word in line.words):

@@ -1,0 +1,323 @@
+"""Figures judged by their like: what most figures of one shape on a page were read as, each of them is.
+
+Worn type and coarse scans let a reader take a 3 for a 5 here and for an 8 there. A page with columns of figures has
+hundreds of each, struck by the same type: a linear discriminant that learns their shapes from all readings together,
+wrong ones among them, tells each better than it was read by itself (Fisher's discriminant with a shrunk covariance;
+the reader's own slips weighed as in Dawid and Skene, "Maximum likelihood estimation of observer error-rates using the
+EM algorithm", Applied Statistics 28, 1979).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.layout.cells import numeric_columns
+from hyalen.core.model.content import Cell, PageContent, Region, Word
+
+Floats = NDArray[np.float64]
+FIGURES = "0123456789"
+LEAST, LEAST_EACH = 120, 4  # figures a page, and of one kind, from which shapes are learnt
+LEAST_HEIGHT = 8  # pixels: below it a figure has no shape
+DARK = 128  # grey level
+TALL, WHOLE = 1.35, 0.6  # of the usual height: beyond is no figure, below a mark
+UNDERLINE = 2.0  # widths of a figure that a stroke runs on, at least
+SIDE = 24  # pixels of a shape's square
+FEATURES, FOLDS = 40, 10
+SHRINK = 0.1  # of the covariance, towards that of a ball
+ROUNDS = 2
+SELDOM = 0.1  # slips of each kind that count before any is seen
+ODD = (0.01, 0.02, 0.04, 0.08, 0.16)  # share of shapes that are like no other; the likeliest is taken
+SURE = 0.9  # chance from which a figure is changed, or its shape is a witness
+
+
+class _Figures(NamedTuple):
+    """A cell's one word with the shapes of its figures, from left to right.
+
+    `read` is empty where their number differs; `touching` tells of each whether it was cut off from another.
+    """
+
+    word: Word
+    shapes: list[Floats]
+    touching: list[bool]
+    read: str
+    plain: bool
+
+
+class Judged(NamedTuple):
+    """What a word's figures are, and the chance of the least likely one; what their shapes alone tell surely, or None."""
+
+    text: str
+    chance: float
+    alone: str | None
+
+
+def with_alike(page: Image, content: PageContent) -> PageContent:
+    """The content with the figures of its tables' columns as their like have it.
+
+    What was read before stays as another reading; what the shapes alone tell is a word's second reading.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Cleaned.
+    """
+    cells = list(_cells(content))
+    size = _usual_size(page, cells)
+    if size is None:
+        return content
+    found = [each for cell, word in cells if (each := _figures(page, cell, word, size)) is not None]
+    judged = _judge(found)
+    if not judged:
+        return content
+
+    def mended(word: Word) -> Word:
+        told = judged.get(word.id)
+        if told is None:
+            return word
+        if told.text == word.text or told.chance < SURE:
+            return word if told.alone is None else word.model_copy(update={"second": told.alone})
+        others = tuple(dict.fromkeys((word.text, *word.others)))
+        chance = round(told.chance, 3)
+        return word.model_copy(update={"text": told.text, "confidence": chance, "others": others, "letters": ""})
+
+    def told(region: Region) -> Region:
+        if region.table is None:
+            return region
+        cells = tuple(
+            c.model_copy(
+                update={
+                    "lines": tuple(
+                        line.model_copy(update={"words": tuple(map(mended, line.words))}) for line in c.lines
+                    )
+                }
+            )
+            for c in region.table.cells
+        )
+        return region.model_copy(update={"table": region.table.model_copy(update={"cells": cells})})
+
+    return content.model_copy(update={"regions": tuple(map(told, content.regions))})
+
+
+def _cells(content: PageContent) -> Iterator[tuple[Cell, Word]]:
+    """The cells of columns of figures that hold one word."""
+    for region in content.regions:
+        if region.table is None:
+            continue
+        numeric = numeric_columns(region.table.cells, region.table.columns)
+        for cell in region.table.cells:
+            words = [w for line in cell.lines for w in line.words]
+            if cell.column in numeric and cell.column_span == 1 and len(words) == 1 and not words[0].parts:
+                yield cell, words[0]
+
+
+def _usual_size(page: Image, cells: Sequence[tuple[Cell, Word]]) -> tuple[float, float] | None:
+    """Height and width in pixels of most figures; None where there are too few or they are too small."""
+    sizes = [
+        (h, w) for cell, _ in cells for _, _, w, h in _parts(_ink(page, cell)) if 0.4 * h < w < h and h >= LEAST_HEIGHT
+    ]
+    if len(sizes) < LEAST / 3:
+        return None
+    height, width = np.median(np.array(sizes), axis=0)
+    return float(height), float(width)
+
+
+def _ink(page: Image, cell: Cell) -> NDArray[np.uint8]:
+    box = cell.box
+    window = page[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)]
+    return (window < DARK).astype(np.uint8)
+
+
+def _parts(ink: NDArray[np.uint8]) -> list[tuple[int, int, int, int]]:
+    """Connected ink as (left, top, width, height), without what the cell's edges cut."""
+    if ink.size == 0:
+        return []
+    height, width = ink.shape
+    stats = cv2.connectedComponentsWithStats(ink, connectivity=8)[2][1:, :4].tolist()
+    return sorted((x, y, w, h) for x, y, w, h in stats if x > 0 and x + w < width and (h < height or y > 0))
+
+
+def _figures(page: Image, cell: Cell, word: Word, size: tuple[float, float]) -> _Figures | None:
+    """The shapes of a cell's figures; None where something else stands there."""
+    height, width = size
+    ink = _ink(page, cell)
+    long = max(3, round(UNDERLINE * width))
+    if ink.size and ink.shape[1] > long:
+        stroke = cv2.morphologyEx(ink, cv2.MORPH_OPEN, np.ones((1, long), np.uint8))
+        ink[cv2.dilate(stroke, np.ones((2, 1), np.uint8)) > 0] = 0
+    parts = _parts(ink)
+    if any(h > TALL * height for *_, h in parts):
+        return None
+    places = list(_parted(ink, parts, height, width))
+    shapes = [_shape(ink[y : y + h, x : x + w]) for x, y, w, h, _ in places]
+    read = "".join(c for c in word.text if c.isalnum())
+    plain = all(h >= WHOLE * height or h * w <= 0.02 * height * width for *_, w, h in parts)
+    told = read if len(read) == len(shapes) and all(c in FIGURES for c in read) else ""
+    return _Figures(word, shapes, [p[-1] for p in places], told, plain) if shapes else None
+
+
+def _parted(
+    ink: NDArray[np.uint8], parts: Sequence[tuple[int, int, int, int]], height: float, width: float
+) -> Iterator[tuple[int, int, int, int, bool]]:
+    """The figures among the parts: broken ones joined, those that touch cut where there is least ink, which is said."""
+    whole: list[tuple[int, int, int, int]] = []
+    for x, y, w, h in parts:
+        if h < WHOLE * height:
+            continue
+        if whole and x < whole[-1][0] + whole[-1][2] - 0.4 * min(w, whole[-1][2]):
+            left, top, wide, tall = whole[-1]
+            upper = min(y, top)
+            whole[-1] = (left, upper, max(x + w, left + wide) - left, max(y + h, top + tall) - upper)
+        else:
+            whole.append((x, y, w, h))
+    for x, y, w, h in whole:
+        count = max(1, round((w + 1) / (width + 1)))
+        columns = ink[y : y + h, x : x + w].sum(axis=0)
+        cuts = [0, *(_thinnest(columns, i * w / count, 0.2 * width) for i in range(1, count)), w]
+        for first, last in pairwise(cuts):
+            yield x + first, y, last - first, h, count > 1
+
+
+def _thinnest(columns: NDArray[np.uint64], at: float, reach: float) -> int:
+    """Where near a place there is least ink."""
+    places = range(max(1, int(at - reach)), min(len(columns) - 1, int(at + reach)) + 1)
+    return min(places, key=lambda x: (int(columns[x]), abs(x - at)), default=round(at))
+
+
+def _shape(ink: NDArray[np.uint8]) -> Floats:
+    """A figure's ink in a square, its height made the same, as one row."""
+    rows, columns = np.flatnonzero(ink.any(axis=1)), np.flatnonzero(ink.any(axis=0))
+    square = np.zeros((SIDE, SIDE), np.float32)
+    if len(rows) and len(columns):
+        cut = ink[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1].astype(np.float32)
+        tall = SIDE - 4
+        wide = max(1, min(SIDE, round(cut.shape[1] * tall / cut.shape[0])))
+        how = cv2.INTER_AREA if cut.shape[0] > tall else cv2.INTER_LINEAR
+        left = (SIDE - wide) // 2
+        square[2 : 2 + tall, left : left + wide] = cv2.resize(cut, (wide, tall), interpolation=how)
+    return np.asarray(cv2.GaussianBlur(square, (0, 0), 0.7), np.float64).ravel()
+
+
+def _judge(found: Sequence[_Figures]) -> dict[str, Judged]:
+    """By word, what its figures are; empty where the page has too few to tell."""
+    read = np.array([c for each in found for c in (each.read or " " * len(each.shapes))])
+    kinds = [k for k in FIGURES if np.count_nonzero(read == k) >= LEAST_EACH]
+    if len(kinds) < 5 or np.count_nonzero(read != " ") < LEAST:
+        return {}
+    shapes = np.array([shape for each in found for shape in each.shapes])
+    touching = np.array([cut for each in found for cut in each.touching])
+    chances, alone = chances_of(shapes, read, touching, kinds)
+    judged: dict[str, Judged] = {}
+    at = 0
+
+    def told(which: Floats, each: _Figures) -> tuple[str, float]:
+        mine = which[at : at + len(each.shapes)]
+        figures = "".join(kinds[k] for k in mine.argmax(axis=1))
+        if each.read:
+            following = iter(figures)
+            figures = "".join(next(following) if c.isalnum() else c for c in each.word.text)
+        return figures, float(mine.max(axis=1).min())
+
+    for each in found:
+        text, chance = told(chances, each)
+        by_shape, sure = told(alone, each)
+        if each.read or (each.plain and len(text) >= len(each.word.text)):
+            judged[each.word.id] = Judged(text, chance, by_shape if sure >= SURE else None)
+        at += len(each.shapes)
+    return judged
+
+
+def chances_of(shapes: Floats, read: NDArray[np.str_], touching: NDArray[np.bool_], kinds: Sequence[str]) -> Floats:
+    """The chance of each kind for each shape, learnt from what all others were read as.
+
+    Parameters
+    ----------
+    shapes : (n, d) float
+    read : (n,) str
+        What each was read as; a space where that is not known.
+    touching : (n,) bool
+        Which were cut off from others, so that their shapes are less certain.
+    kinds : sequence of str
+        The `k` kinds.
+
+    Returns
+    -------
+    (n, k) float, (n, k) float
+        Rows add up to one.
+    """
+    centred = shapes - shapes.mean(axis=0)
+    directions = np.linalg.svd(centred, full_matrices=False)[2][: min(FEATURES, len(shapes) // 6)]
+    features = centred @ directions.T
+    labels = np.array([kinds.index(c) if c in kinds else -1 for c in read])
+    now, chances, likely = labels, np.empty((len(shapes), len(kinds))), np.empty(0)
+    for _ in range(ROUNDS):
+        likely = _by_others(features, now, len(kinds))
+        for group in (touching, ~touching):
+            each = (_weighed((1 - odd) * likely[group] + odd / len(kinds), labels[group]) for odd in ODD)
+            chances[group] = max(each, key=lambda pair: pair[1])[0]
+        now = chances.argmax(axis=1)
+    return chances, likely
+
+
+def _weighed(likely: Floats, labels: NDArray[np.int_]) -> tuple[Floats, float]:
+    """Chances by shape and by what the reader told, whose slips they tell; how well both foretell what it told.
+
+    A shape's own reading does not count among the slips by which it is judged: one odd shape proves no habit.
+    """
+    told = np.flatnonzero(labels >= 0)
+    read, kinds = labels[told], likely.shape[1]
+    weighed, both = likely.copy(), likely[told]
+    for _ in range(5):
+        own = weighed[told]
+        slips = np.full((kinds, kinds), SELDOM)
+        for kind in range(kinds):
+            slips[:, kind] += own[read == kind].sum(axis=0)
+        both = likely[told] * (slips.T[read] - own) / (slips.sum(axis=1) - own)
+        weighed[told] = both / both.sum(axis=1, keepdims=True)
+    return weighed, float(np.log(both.sum(axis=1)).sum())
+
+
+def _by_others(features: Floats, labels: NDArray[np.int_], kinds: int) -> Floats:
+    """Chances by a linear discriminant that has seen only the other folds."""
+    fold = np.random.default_rng(0).permutation(len(features)) % FOLDS
+    found = np.full((len(features), kinds), 1e-12)
+    for each in range(FOLDS):
+        mine, others = fold == each, (fold != each) & (labels >= 0)
+        present = [k for k in range(kinds) if np.count_nonzero(labels[others] == k) >= 2]
+        found[np.ix_(mine, present)] += discriminate(features[others], labels[others], features[mine], present)
+    return np.asarray(found / found.sum(axis=1, keepdims=True))
+
+
+def discriminate(known: Floats, labels: NDArray[np.int_], asked: Floats, kinds: Sequence[int]) -> Floats:
+    """Chances by Fisher's linear discriminant, each kind as likely as another before it is seen.
+
+    Parameters
+    ----------
+    known : (n, d) float
+    labels : (n,) int
+    asked : (m, d) float
+    kinds : sequence of int
+        The `k` labels that count.
+
+    Returns
+    -------
+    (m, k) float
+    """
+    means = np.array([known[labels == k].mean(axis=0) for k in kinds])
+    counted = np.isin(labels, kinds)
+    own = means[np.searchsorted(np.array(kinds), labels[counted])]
+    off = known[counted] - own
+    covariance = off.T @ off / len(off)
+    covariance *= 1 - SHRINK
+    covariance.flat[:: len(covariance) + 1] += SHRINK * (off**2).sum() / off.size
+    weights = np.linalg.solve(covariance, means.T)
+    scores = asked @ weights - 0.5 * (means.T * weights).sum(axis=0)
+    scores -= scores.max(axis=1, keepdims=True)
+    chances = np.exp(scores)
+    return np.asarray(chances / chances.sum(axis=1, keepdims=True))
