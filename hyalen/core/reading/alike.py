@@ -233,7 +233,9 @@ def _judge(found: Sequence[_Figures]) -> dict[str, Judged]:
     return judged
 
 
-def chances_of(shapes: Floats, read: NDArray[np.str_], touching: NDArray[np.bool_], kinds: Sequence[str]) -> Floats:
+def chances_of(
+    shapes: Floats, read: NDArray[np.str_], touching: NDArray[np.bool_], kinds: Sequence[str]
+) -> tuple[Floats, Floats]:
     """The chance of each kind for each shape, learnt from what all others were read as.
 
     Parameters
