@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import hashlib
+import os
+import pickle
 import subprocess
+import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
@@ -40,10 +44,10 @@ def setter() -> Iterator[Typesetter]:
 
 
 class Pages:
-    """Pages of known text, set, spoilt, cleaned and read once a session."""
+    """Pages of known text, set, spoilt, cleaned and read once, whichever process needs them."""
 
-    def __init__(self, setter: Typesetter) -> None:
-        self._setter = setter
+    def __init__(self, setter: Typesetter, shared: Path) -> None:
+        self._setter, self._shared = setter, shared
         self._set: dict[Case, SetPage] = {}
         self._read: dict[Case, tuple[Image, Cleaned, PageContent]] = {}
 
@@ -56,16 +60,25 @@ class Pages:
         return spoil(self.truth(case).image, case.dpi, case.how, seed=11)
 
     def read(self, case: Case) -> tuple[Image, Cleaned, PageContent]:
+        kept = self._shared / hashlib.sha256(repr(case).encode()).hexdigest()
+        if case not in self._read and kept.is_file():
+            self._read[case] = pickle.loads(kept.read_bytes())
         if case not in self._read:
             turn = partial(find_turn, languages=(case.language,))
             page = clean_page(self.scan(case), case.dpi, Treatment(), turn)
             self._read[case] = page.read, page.cleaned, read_content(page.read, case.dpi, (case.language,))
+            with tempfile.NamedTemporaryFile(dir=self._shared, delete=False) as file:
+                pickle.dump(self._read[case], file)
+            Path(file.name).rename(kept)
         return self._read[case]
 
 
 @pytest.fixture(scope="session")
-def pages(setter: Typesetter) -> Pages:
-    return Pages(setter)
+def pages(setter: Typesetter, tmp_path_factory: pytest.TempPathFactory) -> Pages:
+    base = tmp_path_factory.getbasetemp()
+    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "read"
+    shared.mkdir(exist_ok=True)
+    return Pages(setter, shared)
 
 
 class Judge:

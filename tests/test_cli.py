@@ -39,6 +39,8 @@ def test_batch_delivers_what_it_can_and_names_what_failed(
             "pdf,txt,json",
             "--workers",
             "1",
+            "--languages",
+            "eng",
         ]
     )
     told = capsys.readouterr()
@@ -52,7 +54,7 @@ def test_batch_delivers_what_it_can_and_names_what_failed(
     assert main(["batch", str(source), "--out", str(out), "--formats", "txt", "--languages", "eng"]) == 0
     assert capsys.readouterr().out.endswith("My-scan-2.txt\n")
     (out / "My-scan.txt").write_text("mine")
-    assert main(["batch", str(source), "--out", str(out), "--formats", "txt", "--replace"]) == 0
+    assert main(["batch", str(source), "--out", str(out), "--formats", "txt", "--languages", "eng", "--replace"]) == 0
     assert (out / "My-scan.txt").read_text() == before
     assert sorted(p.name for p in out.iterdir()) == ["My-scan-2.txt", "My-scan.json", "My-scan.pdf", "My-scan.txt"]
 
@@ -62,7 +64,10 @@ def test_two_inputs_of_one_name_do_not_overwrite_each_other(tmp_path: Path, smal
         (tmp_path / name).mkdir()
         shutil.copy(small_scan, tmp_path / name / "scan.png")
     inputs = [str(tmp_path / n / "scan.png") for n in ("a", "b")]
-    assert main(["batch", *inputs, "--out", str(tmp_path / "out"), "--formats", "txt", "--replace"]) == 0
+    assert (
+        main(["batch", *inputs, "--out", str(tmp_path / "out"), "--formats", "txt", "--languages", "eng", "--replace"])
+        == 0
+    )
     assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["scan-2.txt", "scan.txt"]
 
 
@@ -74,6 +79,8 @@ def test_a_kept_set_makes_one_file_of_all(tmp_path: Path, small_scan: Path, caps
     shutil.copy(small_scan, tmp_path / "b.png")
     told = ["batch", str(tmp_path / "a.png"), str(tmp_path / "b.png"), "--out", str(tmp_path / "out")]
     told += [
+        "--languages",
+        "eng",
         "--set",
         "web",
         "--data",
@@ -149,5 +156,20 @@ def test_running_heads_leave_plain_text_unless_kept(tmp_path: Path, setter) -> N
     first.save(tmp_path / "journal.tif", save_all=True, append_images=others, dpi=(150, 150))
     for option, count in (([], 0), (["--keep-running-heads"], 3)):
         out = tmp_path / f"out{count}"
-        assert main(["batch", str(tmp_path / "journal.tif"), "--out", str(out), "--formats", "txt", *option]) == 0
+        assert (
+            main(
+                [
+                    "batch",
+                    str(tmp_path / "journal.tif"),
+                    "--out",
+                    str(out),
+                    "--formats",
+                    "txt",
+                    "--languages",
+                    "eng",
+                    *option,
+                ]
+            )
+            == 0
+        )
         assert (out / "journal.txt").read_text().count("Journal of the Keepers") == count

@@ -16,7 +16,7 @@ import psutil
 from hyalen.store.store import Store
 from tests.helpers import many_pages
 
-KILLS = 8
+KILLS = 5
 SHORT, LONG = (0.1, 1.2), (4.0, 7.0)  # seconds of work between two kills; workers need some to come up
 FIRST = 180.0  # seconds that a laden machine may take to read the first page
 

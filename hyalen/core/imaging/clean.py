@@ -104,7 +104,9 @@ def finish_page(
     patches = _patches(treatment, placed, dpi)
     # A clerk who sets the paper by hand says that there is some.
     picture = placed.picture and treatment.lighten.switch is not Switch.BY_HAND
-    surface = treat_surface(page, page_dpi, treatment, patches, reverse, placed.applied.skew, screen, picture)
+    surface = treat_surface(
+        page, page_dpi, treatment, patches, reverse, placed.applied.skew, screen, picture, max(1.0, scale)
+    )
     read, shown = (_even_margins(image, placed, page_dpi) for image in (surface.read, surface.shown))
     blank = is_blank(surface.small, surface.small_dpi)
     if screen:

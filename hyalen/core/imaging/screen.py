@@ -28,7 +28,7 @@ class Screen(NamedTuple):
     prominence: float
 
 
-def find_screen(page: Image, dpi: float, pictures: Mask) -> Screen | None:
+def find_screen(page: Image, dpi: float, pictures: Mask, enlarged: float = 1.0) -> Screen | None:
     """The frequency of a halftone screen in the page's pictures.
 
     Tiles of the pictures are windowed (Hann) and transformed; a screen stands out as sharp
@@ -39,11 +39,13 @@ def find_screen(page: Image, dpi: float, pictures: Mask) -> Screen | None:
     ----------
     page : (h, w) or (h, w, 3) uint8
     dpi : float
-        Pixels an inch. Below 200 the dots are not resolved, above 700 they do no harm.
+        Pixels an inch. Where the scan had fewer than 200 the dots are not resolved, above 700 they do no harm.
     pictures : uint8
         From `pictures`.
+    enlarged : float
+        How many times as large the page is as it was scanned.
     """
-    if not LEAST_DPI <= dpi <= MOST_DPI or min(page.shape[:2]) < TILE:
+    if not LEAST_DPI <= dpi / enlarged or dpi > MOST_DPI or min(page.shape[:2]) < TILE:
         return None
     if not pictures.any():
         return None
@@ -55,7 +57,7 @@ def find_screen(page: Image, dpi: float, pictures: Mask) -> Screen | None:
             part = pictures[int(y / fy) : int((y + TILE) / fy), int(x / fx) : int((x + TILE) / fx)]
             if part.size and part.mean() > 0.9:
                 tile = plain[y : y + TILE, x : x + TILE].astype(np.float32)
-                peak = _peak((tile - float(tile.mean())) * WINDOW, dpi)
+                peak = _peak((tile - float(tile.mean())) * WINDOW, dpi, min(LINES[1], 0.49 * dpi / enlarged))
                 if peak is not None:
                     found.append(peak)
             if len(found) >= 24:
@@ -70,13 +72,13 @@ def find_screen(page: Image, dpi: float, pictures: Mask) -> Screen | None:
     return Screen(middle, int(agree.sum()), float(np.median([f[1] for f in found])))
 
 
-def _peak(tile: NDArray[np.float32], dpi: float) -> tuple[float, float] | None:
-    """(lines an inch, prominence) of the strongest peak that has one at a right angle."""
+def _peak(tile: NDArray[np.float32], dpi: float, finest: float) -> tuple[float, float] | None:
+    """(lines an inch, prominence) of the strongest peak up to `finest` lines that has one at a right angle."""
     power = np.abs(np.fft.fftshift(np.fft.fft2(tile))) ** 2
     axis = np.fft.fftshift(np.fft.fftfreq(TILE)) * dpi
     fx, fy = np.meshgrid(axis, axis)
     radius = np.hypot(fx, fy)
-    ring = (radius >= LINES[0]) & (radius <= min(LINES[1], 0.49 * dpi))
+    ring = (radius >= LINES[0]) & (radius <= finest)
     if not ring.any():
         return None
     level = float(np.median(power[ring])) + 1e-6

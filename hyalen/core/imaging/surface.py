@@ -52,6 +52,7 @@ def treat_surface(
     skew: float = 0.0,
     screen: bool = False,
     picture: bool = False,
+    enlarged: float = 1.0,
 ) -> Surface:
     """Apply the treatment's steps from the paper on.
 
@@ -72,11 +73,13 @@ def treat_surface(
         Whether the page is for the screen at few pixels, where black and white would look ragged.
     picture : bool
         Whether a picture fills the page and no paper is in sight.
+    enlarged : float
+        How many times as large the page is as it was scanned.
     """
     work = _Work(page, dpi, treatment, np.ones((8, 8), np.uint8) if picture else textured_mask(page, dpi))
     work.lighten(picture)
     work.pictures = both(work.pictures, picture_mask(*work.small()))
-    work.descreen()
+    work.descreen(enlarged)
     work.show_through(reverse)
     before = work.page
     work.marks(skew)
@@ -148,14 +151,14 @@ class _Work:
         says = f"paper at {level / 2.55:.0f} % brought to white"
         self.tell("lighten", says if strength == 1 else f"paper lightened by {strength:.0%}", level)
 
-    def descreen(self) -> None:
+    def descreen(self, enlarged: float) -> None:
         step = self.treatment.descreen
         if step.switch is Switch.OFF:
             return self.tell("descreen", "left as scanned")
         if step.switch is Switch.BY_HAND:
             self.page = descreen(self.page, self.dpi, step.lines, self.pictures)
             return self.tell("descreen", f"smoothed at {step.lines:.0f} lines an inch", step.lines)
-        screen = find_screen(self.page, self.dpi, self.pictures)
+        screen = find_screen(self.page, self.dpi, self.pictures, enlarged)
         if screen is None:
             return self.tell("descreen", "no halftone")
         self.page = descreen(self.page, self.dpi, screen.lines, self.pictures)
