@@ -16,6 +16,7 @@ LEAST_DPI = 200.0  # pixels an inch: below, the screen is finer than the scan
 MOST_DPI = 700.0  # pixels an inch: above, the dots are marks of their own
 LINES = (50.0, 210.0)  # screens an inch from newsprint to art paper (common practice, no source)
 LEAST_PROMINENCE = 24.0  # times the spectrum around it that a screen's peak stands above
+LEAST_ACROSS = 0.2  # of the peak's power, at a right angle to it: strokes of letters have rows one way only
 LEAST_SWING = 3.0  # grey levels of the dots' fundamental
 WINDOW = np.outer(np.hanning(TILE), np.hanning(TILE)).astype(np.float32)
 
@@ -92,7 +93,7 @@ def _peak(tile: NDArray[np.float32], dpi: float, finest: float) -> tuple[float, 
     second = float(power[across[0] - 1 : across[0] + 2, across[1] - 1 : across[1] + 2].max())
     swing = 2 * float(np.sqrt(band[y, x])) / float(WINDOW.sum())
     at_limit = radius[y, x] < LINES[0] + 2 * dpi / TILE  # the foot of what lies below: an edge, a tone
-    if prominence < LEAST_PROMINENCE or second < 0.04 * band[y, x] or swing < LEAST_SWING or at_limit:
+    if prominence < LEAST_PROMINENCE or second < LEAST_ACROSS * band[y, x] or swing < LEAST_SWING or at_limit:
         return None
     return float(radius[y, x]), prominence
 
