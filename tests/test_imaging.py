@@ -23,7 +23,7 @@ from hyalen.core.imaging.skew import estimate_skew
 from hyalen.core.imaging.trim import find_paper
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Straighten, Switch, Treatment, Trim, Turn
-from hyalen.core.reading.upright import find_turn
+from hyalen.core.reading.upright import find_turn, less_badly
 from hyalen.demo.spoil import AGED, Spoiling, spoil
 from tests.conftest import Pages
 
@@ -69,6 +69,21 @@ def test_upright_turn_is_found(pages: Pages, turn: int, language: str, told: str
     scan = spoil(page.image, 300, Spoiling(skew=1.3, tint=AGED, noise=4, turn=turn), seed=4)
     found = find_turn(scan, 300, (language if told == "own" else "auto",))
     assert found.degrees == (360 - turn) % 360
+
+
+@pytest.mark.parametrize(
+    ("pairs", "up"),
+    [
+        ([(0.13, 0.03), (0.0, 0.0), (0.21, 0.08), (0.54, 0.04)], 0),
+        ([(0.03, 0.13), (0.08, 0.21), (0.04, 0.54)], 180),
+        ([(0.21, 0.08), (0.54, 0.04)], None),  # two lines tell nothing
+        ([(0.13, 0.03), (0.21, 0.08), (0.54, 0.04), (0.1, 0.3)], None),  # nor do some that disagree
+    ],
+)
+def test_lines_that_read_badly_either_way_tell_the_way_up_where_all_agree(
+    pairs: list[tuple[float, float]], up: int | None
+) -> None:
+    assert less_badly(pairs) == up
 
 
 def test_lines_run_across_scikit_images_page_photograph() -> None:

@@ -46,6 +46,7 @@ def test_small_print_is_enlarged_and_the_way_back_to_the_scan_is_kept() -> None:
     scale = reading_scale(page)
     assert scale > 1
     assert reading_scale(set_page(20)) == 1.0
+    assert reading_scale(np.rot90(page)) == scale
     cleaned = clean_page(page, 100, Treatment(), lambda image, dpi: FoundTurn(0, 1.0)).cleaned
     assert cleaned.dpi == 100 * scale
     assert cleaned.width == pytest.approx(scale * page.shape[1], rel=0.1)

@@ -25,12 +25,20 @@ from hyalen.core.languages import (
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent, RegionKind, Role
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
-from hyalen.core.model.geometry import Box, Point
+from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.read import detect_languages, read_content
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
-from hyalen.core.reading.rest import read_display, read_once, read_rest, unread_strips, without_sideways
+from hyalen.core.reading.rest import (
+    parted_from_tangles,
+    read_display,
+    read_once,
+    read_rest,
+    still_tangled,
+    unread_strips,
+    without_sideways,
+)
 from hyalen.core.reading.spelling import mended_word, settle_case
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import Spoiling
@@ -210,6 +218,23 @@ def test_columns_of_figures_that_were_read_from_top_to_bottom_are_free_to_be_rea
     assert left == [word, spine]
     far = standing(2000, 3000, "x1", 0.3, 40, 35)
     assert without_sideways([FoundBlock(BlockKind.TEXT, far.box, (far,))], 300)[0].lines == (far,)
+
+
+def test_two_rows_that_the_engine_took_for_one_are_read_as_two(pages: Pages) -> None:
+    image = pages.truth(Case("clean", "eng", Spoiling())).image[:, :, 0].copy()
+    blocks = ENGINE.read_page(image, 300, ("eng",))
+    block = max(blocks, key=lambda b: len(b.lines))
+    upper, lower = block.lines[2:4]
+    both = union((upper.box, lower.box))
+    knot = FoundLine((FoundWord("waa ™E", both, 0.1, "eng"),), both, lower.baseline, upper.height)
+    knotted = [b._replace(lines=(*b.lines[:2], knot, *b.lines[4:])) if b is block else b for b in blocks if b.lines]
+    kept, tangled = parted_from_tangles(knotted)
+    assert [b.lines for b in tangled] == [(knot,)] and not any(knot in b.lines for b in kept)
+    rows = read_rest(image, 300, ("eng",), kept, ENGINE)
+    found = {" ".join(w.text for w in line.words) for b in rows for line in b.lines}
+    assert {" ".join(w.text for w in line.words) for line in (upper, lower)} <= found
+    assert still_tangled(tangled, rows) == [] and still_tangled(tangled, []) == tangled
+    assert parted_from_tangles(blocks) == (list(blocks), [])
 
 
 def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> None:

@@ -41,9 +41,11 @@ from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import (
     PALEST_INK,
+    parted_from_tangles,
     read_display,
     read_once,
     read_rest,
+    still_tangled,
     unread_strips,
     without_ghosts,
     without_sideways,
@@ -86,7 +88,9 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:
         blocks = without_sideways(read_once(_read_page(ink, dpi, languages, reader, evidence.plain)), dpi)
-        blocks += read_rest(ink, dpi, languages, blocks, reader)
+        blocks, tangled = parted_from_tangles(blocks)
+        rest = read_rest(ink, dpi, languages, blocks, reader)
+        blocks += [*rest, *still_tangled(tangled, rest)]
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks += read_askew(ink, dpi, languages, blocks, reader)
         blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))

@@ -11,6 +11,7 @@ from hyalen.core.imaging.pixels import Image, grey, pieces
 
 LEAST_LETTERS = 60  # fewer do not tell how large the page's dots are
 LEAST_DOTS = 12  # dots on stems that tell the size of all; with fewer, the stroke does
+FEW_DOTS, ALIKE = 8, 0.5  # dots on stems; the spread of half of them over their area, where they are much alike
 MOST_DUST = 0.5  # of a dot's area
 LARGEST_DOT = 1.3  # times a dot's area: what is larger is no dust
 LEADER = 1.8  # of the small letters' height: how far apart a row of dots may stand
@@ -234,10 +235,14 @@ def _dot_area(
         head = heads[np.minimum(nearest, len(heads) - 1)]
         above = np.isfinite(apart) & (np.abs(centres[marks][:, 0] - head[:, 0]) < OVERLAP * tall)
         above &= centres[marks][:, 1] < head[:, 1]
-        dots = area[marks[above]]
-        dots = dots[dots > LEAST_DOT * stroke**2]
+        over = area[marks[above]]
+        dots = over[over > LEAST_DOT * stroke**2]
         if len(dots) >= LEAST_DOTS:
             return float(np.median(dots)), True
+        if len(over) >= FEW_DOTS:  # in a coarse scan dots are pale, but much of one size, as dust is not
+            lower, middle, upper = np.percentile(over, (25, 50, 75))
+            if upper - lower < ALIKE * middle:
+                return float(middle), False
     return stroke**2, False
 
 

@@ -82,7 +82,7 @@ def reading_scale(page: Image) -> float:
     """
     if max(page.shape[:2]) > LARGEST_SIDE:
         return 1.0
-    height = letter_height(page)
+    height = letter_height(page) or letter_height(np.rot90(page))  # a page that lies on its side has rows, too
     if height is None or height >= LEGIBLE:
         return 1.0
     most = float(np.sqrt(MOST_PIXELS / (page.shape[0] * page.shape[1])))

@@ -46,7 +46,7 @@ def find_screen(page: Image, dpi: float, pictures: Mask, enlarged: float = 1.0) 
     enlarged : float
         How many times as large the page is as it was scanned.
     """
-    if not LEAST_DPI <= dpi / enlarged or dpi > MOST_DPI or min(page.shape[:2]) < TILE:
+    if not dpi / enlarged >= LEAST_DPI or dpi > MOST_DPI or min(page.shape[:2]) < TILE:
         return None
     if not pictures.any():
         return None

@@ -26,6 +26,7 @@ LEGIBLE = 0.5  # confidence below which a line tells nothing
 CLEAR_MARGIN = 0.12  # of confidence between two ways up, that decides
 CLEAR_READING = 0.7  # confidence of the better way up
 EVIDENT_MARGIN = 0.25  # of confidence, at which no further line is read
+FAINTLY, BETTER, LEAST_SPEAKING = 0.12, 2.0, 3  # confidence of a line that speaks at all; times the other; lines
 LEAST_LETTERS = 12  # letters read before a way up has a mean
 EVIDENT_LETTERS = 25  # letters that one evident line has
 EVIDENT_READING, EVIDENT_KNOWN = 0.85, 0.7  # of confidence, of the words longer than two letters
@@ -65,15 +66,17 @@ def find_turn(page: Image, dpi: float, languages: tuple[str, ...] = ("eng",)) ->
     coarse, factor = reduced(view, dpi, 75)
     view = whiten(view, estimate_paper(coarse, dpi / factor))
     known = tuple(code for code in languages if code != "auto")[:1] or ("eng",)
-    extra, margin = _reading_turn(view, dpi, known)
+    extra, margin, rather = _reading_turn(view, dpi, known)
     if margin >= CLEAR_MARGIN:
         return _turned(quarter + extra, min(1.0, 0.6 + margin * 2), skew)
     extra, margin = script_turn(view, dpi)
+    if rather is not None and margin < SURE_SCRIPT_MARGIN and direction.confidence >= LEAST_DIRECTION:
+        return _turned(quarter + rather, 0.5, skew, "the lines read badly either way up")
     if margin < LEAST_SCRIPT_MARGIN:
         return FoundTurn(0, 0.5, "the script does not tell which way is up")
     # Noise and numerals have scripts, too: what reads well that way settles it, and without that
     # a weak answer across the lines' direction is none.
-    more, legible = _reading_turn(quarter_turned(view, extra), dpi, known)
+    more, legible, _ = _reading_turn(quarter_turned(view, extra), dpi, known)
     if legible >= CLEAR_MARGIN:
         return _turned(quarter + extra + more, min(1.0, 0.6 + legible * 2), skew)
     if direction.confidence < LEAST_DIRECTION or (extra % 180 and margin < SURE_ACROSS):
@@ -104,15 +107,20 @@ def _text_lines(view: Image, dpi: float) -> list[Image]:
     return lines
 
 
-def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[int, float]:
-    """Extra clockwise degrees, and by how much more confidently the lines read that way (0: cannot tell)."""
+def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[int, float, int | None]:
+    """Extra clockwise degrees, and by how much more confidently the lines read that way (0: cannot tell).
+
+    Also which way nearly all of them read less badly, where they read badly.
+    """
     scores, letters = {0: 0.0, 180: 0.0}, {0: 0, 180: 0}
+    pairs: list[tuple[float, float]] = []
     best, margin, read = 0, 0.0, 0
     for line in _text_lines(view, dpi):
         lying = _read_line(line, 0, dpi, languages)
         if read == 0 and _evident(lying, languages):
-            return 0, EVIDENT_MARGIN  # no line reads like this upside down
+            return 0, EVIDENT_MARGIN, None  # no line reads like this upside down
         found = {0: lying, 180: _read_line(line, 180, dpi, languages)}
+        pairs.append((_confidence(found[0]), _confidence(found[180])))
         if max(_confidence(words) for words in found.values()) < LEGIBLE:
             continue  # no writing either way: a fold, a rule, a picture
         for degrees, words in found.items():
@@ -124,7 +132,17 @@ def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[
         read += 1
         if read == LINES_READ or (margin >= EVIDENT_MARGIN and min(letters.values()) >= EVIDENT_LETTERS):
             break
-    return best, margin
+    return best, margin, less_badly(pairs)
+
+
+def less_badly(pairs: Sequence[tuple[float, float]]) -> int | None:
+    """The way up that at least three lines speak for and none against, by their confidence as they lie and turned."""
+    lying = [a > BETTER * b for a, b in pairs if max(a, b) >= FAINTLY]
+    turned = [b > BETTER * a for a, b in pairs if max(a, b) >= FAINTLY]
+    for degrees, speak, against in ((0, lying, turned), (180, turned, lying)):
+        if sum(speak) >= LEAST_SPEAKING and not any(against):
+            return degrees
+    return None
 
 
 def _read_line(line: Image, degrees: int, dpi: float, languages: tuple[str, ...]) -> list[FoundWord]:
