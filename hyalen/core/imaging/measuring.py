@@ -13,7 +13,7 @@ from hyalen.core.imaging.outline import LEAST_KEYSTONE, find_outline
 from hyalen.core.imaging.pixels import Image, reduced
 from hyalen.core.imaging.skew import Skew, estimate_skew
 from hyalen.core.imaging.spread import SURE, Fold, find_fold
-from hyalen.core.imaging.trim import find_paper, is_picture_on_paper
+from hyalen.core.imaging.trim import find_paper, goes_on_beyond
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Bend, Cleaned, Corners, Finding, Half, Mesh, StepName, Switch, Treatment
 
@@ -142,8 +142,8 @@ def outline(m: Measuring, upright: Frame) -> tuple[Corners | None, Corners | Non
         return remembered, seen, outside(lost) if lost else 0  # type: ignore[return-value,arg-type]
     view = m.view(upright)
     found = find_outline(view, m.small_dpi)
-    if found.corners is not None and is_picture_on_paper(view, m.small_dpi, found.corners):
-        m.tell("outline", "a picture on the sheet, not the sheet")
+    if found.corners is not None and goes_on_beyond(view, m.small_dpi, found.corners):
+        m.tell("outline", "the page goes on beyond the edges that were seen")
         return None, None, 0
     if found.corners is None:
         m.tell("outline", "no edge of a sheet in sight")

@@ -21,8 +21,8 @@ LEAST_EDGE = 0.2  # of the brightest level, by which the page rises abruptly whe
 # Of the paper's level; of a row's length; inches of a black band at an edge.
 BAND_LEVEL, BAND_DARK, BAND_INCHES = 0.4, 0.75, 0.08
 MOST_BEYOND = 0.002  # of all letters that may lie beyond a sheet's outline: else it is none
-LEAST_WRITTEN = 0.05  # of the letters, outside corners that are no sheet's
-BRIGHTER = 8  # grey levels by which the paper is lighter there
+LEAST_WRITTEN, MOST_WRITTEN = 0.05, 0.25  # of the letters, outside corners that may be, and are, no sheet's
+DARKER = 8  # grey levels by which a bed is darker than the sheet on it
 WORKING_DPI = 75.0  # pixels an inch: a sheet's edge shows
 PAPER_PERCENTILE, BRIGHTEST = 75, 98  # of the picture's levels: paper, where it fills most; the brightest
 BED_LEVEL = 0.62  # of the paper's, below which the border is bed
@@ -192,8 +192,8 @@ def _free_ink(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> 
     )
 
 
-def is_picture_on_paper(page: Image, dpi: float, corners: Corners) -> bool:
-    """Whether four corners are a picture's: there is writing beyond them, on paper brighter than what they hold.
+def goes_on_beyond(page: Image, dpi: float, corners: Corners) -> bool:
+    """Whether four corners are no sheet's: much writing lies beyond them, or some, on paper no darker than theirs.
 
     Parameters
     ----------
@@ -213,9 +213,11 @@ def is_picture_on_paper(page: Image, dpi: float, corners: Corners) -> bool:
     paper = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
     beyond = paper[(cv2.dilate(inside, band) == 1) & (inside == 0)]
     within = paper[(cv2.erode(inside, band) == 0) & (inside == 1)]
+    if written > MOST_WRITTEN:
+        return True
     if written < LEAST_WRITTEN or beyond.size == 0 or within.size == 0:
         return False
-    return bool(np.median(beyond) > np.median(within) + BRIGHTER)
+    return bool(np.median(beyond) > np.median(within) - DARKER)
 
 
 def _is_sheet(page: Image, letters: Image, seen: Box, limits: Box, dpi: float) -> bool:
