@@ -341,6 +341,23 @@ def test_columns_of_figures_make_a_table_and_empty_places_are_cells() -> None:
     assert (table.rows, table.columns, len(table.cells)) == (5, 4, 20)
 
 
+def test_a_total_that_stands_apart_is_the_tables_last_row_and_text_below_is_not() -> None:
+    def lowered(line: FoundLine, by: int) -> FoundLine:
+        words = tuple(
+            w._replace(box=Box(w.box.left, w.box.top + by, w.box.right, w.box.bottom + by)) for w in line.words
+        )
+        ends = (Point(line.baseline[0].x, line.baseline[0].y + by), Point(line.baseline[1].x, line.baseline[1].y + by))
+        return line._replace(words=words, box=union(w.box for w in words), baseline=ends)
+
+    *body, total = set_rows([*ROWS[:-1], ("Oak",), ROWS[-1]])
+    apart = [*body[:4], lowered(body[4], 80), lowered(total, 100)]
+    note = read_line("The figures of the relief are given where a keeper was absent", 100, 620)
+    (table,) = find_aligned_tables(columns([*apart, note]))
+    assert (table.rows, table.columns) == (6, 4) and table.box.bottom < note.box.top
+    last = [c.box for c in table.cells if c.row == 5]
+    assert all(any(box.covers(w.box, 0.5) for box in last) for w in apart[-1].words)
+
+
 def test_a_contents_page_and_two_columns_of_text_are_no_tables() -> None:
     contents = [("The tower", "3"), ("The lamp", "11"), ("The keepers", "27"), ("The boats", "40")]
     assert find_aligned_tables(columns(set_rows(contents))) == []

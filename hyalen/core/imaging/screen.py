@@ -14,7 +14,10 @@ from hyalen.core.imaging.pixels import Image, as_uint8, grey
 TILE = 256  # pixels a side: some twenty periods of a screen of 133 lines at 300 dpi
 LEAST_DPI = 200.0  # pixels an inch: below, the screen is finer than the scan
 MOST_DPI = 700.0  # pixels an inch: above, the dots are marks of their own
-LINES = (60.0, 210.0)  # screens an inch from newsprint to art paper (common practice); letters stand closer than 60, too
+LINES = (
+    60.0,
+    210.0,
+)  # screens an inch from newsprint to art paper (common practice); letters stand closer than 60, too
 LEAST_PROMINENCE = 24.0  # times the spectrum around it that a screen's peak stands above
 LEAST_ACROSS = 0.2  # of the peak's power, at a right angle to it: strokes of letters have rows one way only
 LEAST_SWING = 3.0  # grey levels of the dots' fundamental

@@ -21,6 +21,7 @@ MANY_ROWS = 6  # rows, at which narrower gaps part columns
 MOST_CROSSED = 0.12  # of the rows: headings and section titles may stand across columns
 FARTHEST_ROW = 3.2  # line heights to the next row
 LEAST_ROWS = 3  # of a table
+APART = 2.5  # distances of rows, that a total may stand below the last one
 CELL_WORDS = 3.5  # words of a cell on average: more are columns of text
 LEAST_TOLD = 0.55  # confidence of the model's table that is believed
 LEVEL = 0.4  # line heights within which cells stand in one row
@@ -99,7 +100,56 @@ def find_aligned_tables(
             table = _table(run, across, boxes)
             if table is not None and not any(t.box.overlap(table.box) for t in found):
                 found.append(table)
-    return found
+    lines = [line for chain in chains for line in chain]
+    return [_gone_on(table, lines, found) for table in found]
+
+
+def _gone_on(table: FoundTable, lines: Sequence[FoundLine], tables: Sequence[FoundTable]) -> FoundTable:
+    """The table with the rows right below it that keep to its columns, as totals do that stand a little apart."""
+    pitch = table.box.height / table.rows
+    lefts = [min(c.box.left for c in table.cells if c.column == k) for k in range(table.columns)]
+    edges = [*lefts, table.box.right]
+    slack = 0.3 * pitch
+    inside = [x for x in lines if table.box.left - pitch < x.box.left and x.box.right < table.box.right + pitch]
+    rest = [x for x in inside if x.level > table.box.bottom and not any(t.box.covers(x.box) for t in tables)]
+    rows: list[Row] = []
+    waiting: list[Row] = []
+    bottom = table.box.bottom
+    for row in _rows(rest):
+        last = waiting or rows
+        if last and row.top < last[-1].bottom - slack:  # of one row, a little off
+            row = row._replace(words=(*last.pop().words, *row.words))
+        held = [_column(word, edges, slack) for word in row.words]
+        if row.top - bottom > APART * pitch or None in held:
+            break
+        numbers = sum(is_number(w.text) for w in row.words)
+        if len(set(held)) > 1 and numbers >= 0.5 * len(row.words):
+            rows += [*waiting, row]
+            waiting = []
+        elif len(set(held)) == 1 and len(waiting) < 2:  # its figures were not read
+            waiting.append(row)
+        else:
+            break
+        bottom = round(row.bottom)
+    if not rows:
+        return table
+    tops = [table.box.bottom, *_middles(rows)]
+    ends = [*tops[1:], union(r.box for r in rows).bottom + 1]
+    cells = list(table.cells)
+    for at, (top, end) in enumerate(zip(tops, ends, strict=True)):
+        for k, (left, right) in enumerate(pairwise(edges)):
+            cells.append(FoundCell(table.rows + at, k, 1, 1, Box(left, top, right, max(end, top + 1))))
+    left = min(table.box.left, *(r.box.left for r in rows))
+    box = Box(left, table.box.top, max(table.box.right, *(r.box.right for r in rows)), ends[-1])
+    return FoundTable(box, table.rows + len(rows), table.columns, tuple(cells))
+
+
+def _column(word: FoundWord, edges: Sequence[int], slack: float) -> int | None:
+    """The column that a word stands in; None where it stands across two."""
+    for at, (left, right) in enumerate(pairwise(edges)):
+        if left - slack <= word.box.left and word.box.right <= right + slack:
+            return at
+    return None
 
 
 def _groups(chains: Sequence[Sequence[FoundLine]], boxes: Sequence[Box]) -> list[list[Sequence[FoundLine]]]:
