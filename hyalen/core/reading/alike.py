@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.cells import numeric_columns
-from hyalen.core.model.content import Cell, PageContent, Region, Word
+from hyalen.core.model.content import Cell, Line, PageContent, Word
 
 Floats = NDArray[np.float64]
 FIGURES = "0123456789"
@@ -87,22 +87,12 @@ def with_alike(page: Image, content: PageContent) -> PageContent:
         chance = round(told.chance, 3)
         return word.model_copy(update={"text": told.text, "confidence": chance, "others": others, "letters": ""})
 
-    def told(region: Region) -> Region:
-        if region.table is None:
-            return region
-        cells = tuple(
-            c.model_copy(
-                update={
-                    "lines": tuple(
-                        line.model_copy(update={"words": tuple(map(mended, line.words))}) for line in c.lines
-                    )
-                }
-            )
-            for c in region.table.cells
-        )
-        return region.model_copy(update={"table": region.table.model_copy(update={"cells": cells})})
+    def mended_line(line: Line) -> Line:
+        if not any(w.id in judged for w in line.words):
+            return line
+        return line.model_copy(update={"words": tuple(map(mended, line.words))})
 
-    return content.model_copy(update={"regions": tuple(map(told, content.regions))})
+    return content.with_lines(mended_line)
 
 
 def _cells(content: PageContent) -> Iterator[tuple[Cell, Word]]:
