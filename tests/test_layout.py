@@ -16,7 +16,7 @@ from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.layout.rows import cut_lines, join_rows
+from hyalen.core.layout.rows import cut_lines, join_rows, without_rule_marks
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.tables import FoundCell, FoundTable, find_grids
@@ -272,6 +272,20 @@ def test_a_line_over_a_rule_or_into_the_next_column_is_cut() -> None:
     gap = line.words[1].box.right + 7
     assert len(cut_lines([line], [Box(gap, 40, gap + 3, 400)], [])) == 2
     assert len(cut_lines([line], [], [])) == 1
+
+
+def test_strokes_that_stand_below_each_other_are_a_rule_that_parts_columns() -> None:
+    texts = ("but may not be | that he is tak", "of the fault x | to the cited on", "state it for me | placed at the r")
+    lines = [read_line(text, 100, 100 + 60 * i) for i, text in enumerate(texts)]
+    across = read_line("was not read as | a line of its o", 100, 160)
+    across = across._replace(words=tuple(w for w in across.words if w.text != "|"))
+    kept, rules = without_rule_marks([lines[0], across, *lines[1:]])
+    assert len(rules) == 1 and not any(w.text == "|" for line in kept for w in line.words)
+    parted = cut_lines(kept, rules, [])
+    assert len(parted) == 8 and all(
+        line.box.right <= rules[0].left or line.box.left >= rules[0].right for line in parted
+    )
+    assert without_rule_marks(lines[:2]) == (lines[:2], [])  # two strokes are no rule
 
 
 def test_hanging_entries_are_paragraphs_of_their_own() -> None:

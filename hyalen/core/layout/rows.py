@@ -19,7 +19,31 @@ WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35  # line heights between two words that columns part
 LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
 MOST_UNLIKE = 1.35  # times: words within it are of one size
+RULE_MARKS, LEAST_MARKS, OFF_RULE = frozenset("|¦"), 3, 0.6  # strokes; lines that have one; line heights off each other
 _FALLING = re.compile(r"[gjpqyQJ,;()ſçџщцузфру]")
+
+
+def without_rule_marks(lines: Sequence[FoundLine]) -> tuple[list[FoundLine], list[Box]]:
+    """The lines without strokes that stand right below each other in several of them, and the rules that these are.
+
+    A hairline between two columns, too thin to be seen in a coarse scan, is read as a stroke in line after line.
+    """
+    marks = [(w.box, line) for line in lines for w in line.words if w.text in RULE_MARKS]
+    rules: list[Box] = []
+    for box, line in marks:
+        at = box.centre.x
+        same = [b for b, other in marks if abs(b.centre.x - at) < OFF_RULE * line.height]
+        if len(same) >= LEAST_MARKS and not any(r.left <= at <= r.right for r in rules):
+            rules.append(union(same))
+    if not rules:
+        return list(lines), []
+
+    def kept(word: FoundWord) -> bool:
+        return word.text not in RULE_MARKS or not any(r.left <= word.box.centre.x <= r.right for r in rules)
+
+    parts = (part_of(line, tuple(w for w in line.words if kept(w))) for line in lines if any(map(kept, line.words)))
+    middles = [round((r.left + r.right) / 2) for r in rules]
+    return list(parts), [Box(x, r.top, x + 1, r.bottom) for x, r in zip(middles, rules, strict=True)]
 
 
 def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[Box]) -> list[FoundLine]:
