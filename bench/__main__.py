@@ -1,4 +1,4 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [speed] [hand] [born] [doubts] [clerk] [delivery] [placed] [bundle] [hostile]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [variants] [speed] [hand] [born] [doubts] [clerk] [delivery] [placed] [bundle] [hostile]`."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import sys
 
 from bench import born, bundling, cleaning, clerk, delivery, doubts, hand, hostile, placed, speed, tables, text
 from bench.real import run as real
+from bench.real import variants
 from hyalen.work.workers import default_workers
 
 PARTS = {
@@ -13,6 +14,7 @@ PARTS = {
     "text": text.run,
     "tables": tables.run,
     "real": real.run,
+    "variants": variants.run,
     "speed": speed.run,
     "hand": hand.run,
     "born": born.run,

@@ -86,10 +86,11 @@ def headings_right(content: PageContent, told: dict[str, int]) -> tuple[int, int
     return right, len(told)
 
 
-def measure(path: Path) -> Measured:
-    """A scan through the whole pipeline; what is not told by eye is None."""
+def measure(path: Path, name: str = "") -> Measured:
+    """A scan through the whole pipeline; what is not told by eye is None. `name` is the scan's that it was made of."""
     cv2.setNumThreads(1)
-    language = LANGUAGES.get(path.stem, "eng")
+    name = name or path.name
+    language = LANGUAGES.get(Path(name).stem, "eng")
     content = read_page(path, language)
     ours = known_words("\n".join(line.text for r in content.everything for line in r.all_lines), language)
     with Pillow.open(path) as picture:
@@ -99,12 +100,12 @@ def measure(path: Path) -> Measured:
     if max(scan.shape) < MOST_ENLARGED:
         large = np.asarray(cv2.resize(scan, None, fx=ENLARGED, fy=ENLARGED, interpolation=cv2.INTER_CUBIC), np.uint8)
         theirs = max(theirs, known_words(bare.read(large, 300, language), language))
-    truth = json.loads(TRUTH.read_text("utf8")).get(path.name)
-    rows = json.loads(TABLES.read_text("utf8")).get(path.name)
-    heads = json.loads(LEVELS.read_text("utf8")).get(path.name)
+    truth = json.loads(TRUTH.read_text("utf8")).get(name)
+    rows = json.loads(TABLES.read_text("utf8")).get(name)
+    heads = json.loads(LEVELS.read_text("utf8")).get(name)
     told = score(content, truth) if truth else None
     return Measured(
-        path.stem,
+        Path(name).stem,
         ours,
         theirs,
         told,

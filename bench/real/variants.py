@@ -1,0 +1,101 @@
+"""Real scans as they might have come: coarser, of one bit, compressed, turned, of a false resolution."""
+
+from __future__ import annotations
+
+import io
+import os
+import tempfile
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from pathlib import Path
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from PIL import Image as Pillow
+
+from bench.real.run import KINDS, Measured, measure
+from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.demo.spoil import Spoiling, spoil
+
+NEAR = 0.97  # of the bare engine's known words: a page that reads fewer is named
+
+
+class Scan(NamedTuple):
+    """Grey pixels, and their number an inch, 0 where none is stated."""
+
+    pixels: Image
+    dpi: float
+
+
+def coarse(scan: Scan, dpi: float, one_bit: bool = False) -> Scan | None:
+    """The page at fewer pixels an inch; None where it has no more."""
+    scale = dpi / scan.dpi
+    if scale > 0.95:
+        return None
+    small = as_uint8(cv2.resize(scan.pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA))
+    return Scan(np.where(small < 150, 0, 255).astype(np.uint8) if one_bit else small, dpi)
+
+
+def compressed(scan: Scan, quality: int) -> Scan:
+    """A little out of focus, and hard compressed."""
+    soft = cv2.GaussianBlur(scan.pixels, (0, 0), 1.0)
+    told = cv2.imencode(".jpg", soft, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+    with Pillow.open(io.BytesIO(told.tobytes())) as picture:
+        return scan._replace(pixels=np.asarray(picture.convert("L")))
+
+
+def turned(scan: Scan, degrees: float) -> Scan:
+    how = Spoiling(turn=90) if degrees == 90 else Spoiling(skew=degrees)
+    page = spoil(np.repeat(scan.pixels[:, :, None], 3, axis=2), scan.dpi, how, seed=3)
+    return scan._replace(pixels=as_uint8(cv2.cvtColor(page, cv2.COLOR_RGB2GRAY)))
+
+
+VARIANTS: dict[str, Callable[[Scan], Scan | None]] = {
+    "150 dpi": partial(coarse, dpi=150),
+    "100 dpi": partial(coarse, dpi=100),
+    "75 dpi": partial(coarse, dpi=75),
+    "150 dpi, one bit": partial(coarse, dpi=150, one_bit=True),
+    "JPEG 25": partial(compressed, quality=25),
+    "turned by 7 degrees": partial(turned, degrees=7),
+    "on its side": partial(turned, degrees=90),
+    "1,200 dpi stated": lambda scan: scan._replace(dpi=1200),
+    "no resolution": lambda scan: scan._replace(dpi=0),
+}
+
+
+def measured(path: Path, variant: str) -> Measured | None:
+    """A variant of a scan through the whole pipeline; None where the scan has none."""
+    with Pillow.open(path) as picture:
+        dpi = float(picture.info.get("dpi", (300, 300))[0])
+        scan = VARIANTS[variant](Scan(np.asarray(picture.convert("L")), dpi if dpi >= 70 else 300.0))
+    if scan is None:
+        return None
+    with tempfile.TemporaryDirectory() as directory:
+        made = Path(directory) / "scan.png"
+        page = Pillow.fromarray(scan.pixels)
+        if scan.dpi:
+            page.save(made, dpi=(scan.dpi, scan.dpi))
+        else:
+            page.save(made)
+        return measure(made, path.name)
+
+
+def run(workers: int) -> list[tuple[str, str, str, str]]:
+    """Rows of (measure, ours, bare engine, reach); none where REAL_PAGES names no folder."""
+    folder = os.environ.get("REAL_PAGES")
+    if not folder:
+        return [("variants of real pages (REAL_PAGES names no folder)", "left out", "", "")]
+    paths = sorted(p for p in Path(folder).iterdir() if p.suffix in KINDS)
+    rows = []
+    with ProcessPoolExecutor(workers) as pool:
+        for variant in VARIANTS:
+            results = [r for r in pool.map(partial(measured, variant=variant), paths) if r is not None]
+            scores = [r.score for r in results if r.score]
+            f1, order = (sum(getattr(s, each) for s in scores) / max(1, len(scores)) for each in ("f1", "order"))
+            rows.append((f"real pages, {variant}: block starts F1; order", f"{f1:.3f}; {order:.3f}", "", ""))
+            known = f"{sum(r.known for r in results)}", f"{sum(r.bare for r in results)}"
+            rows.append((f"real pages, {variant}: known words", *known, "above bare"))
+            rows += [(f"    {r.name}", str(r.known), str(r.bare), "") for r in results if r.known < NEAR * r.bare]
+    return rows
