@@ -18,7 +18,9 @@ ROWS, COLUMNS = 24, 6
 HABITS = {"3": "5", "9": "8"}
 
 
-def sheet(seed: int, habit: float, slip: float = 0.0) -> tuple[np.ndarray, PageContent, dict[str, str]]:
+def sheet(
+    seed: int, habit: float, slip: float = 0.0, worn_by: float = 75
+) -> tuple[np.ndarray, PageContent, dict[str, str]]:
     """A worn page of figures, as they were read, and as they are by word.
 
     Each 3 is read as a 5, each 9 as an 8 by the chance `habit`; any figure as any other by the chance `slip`.
@@ -73,6 +75,12 @@ def test_a_lone_slip_is_no_habit_and_becomes_another_reading() -> None:
     assert sum(before[w.id] == true[w.id] != w.text for w in words) <= 1
 
 
+def test_shapes_that_a_machine_drew_all_alike_are_told_apart_too() -> None:
+    centres = np.eye(4, 6)
+    labels = np.repeat(np.arange(4), 30)
+    assert discriminate(centres[labels], labels, centres, range(4)).argmax(axis=1).tolist() == [0, 1, 2, 3]
+
+
 def test_a_figure_that_was_passed_over_is_read_by_its_like() -> None:
     page, content, true = sheet(3, 0.0)
 
@@ -102,4 +110,4 @@ def test_the_discriminant_is_fishers() -> None:
     labels = np.repeat(np.arange(4), 30)
     asked = rng.normal(0, 2, (50, 6))
     theirs = LinearDiscriminantAnalysis(solver="lsqr", shrinkage=SHRINK, priors=np.full(4, 0.25)).fit(known, labels)
-    assert discriminate(known, labels, asked, range(4)) == pytest.approx(theirs.predict_proba(asked), abs=1e-9)
+    assert discriminate(known, labels, asked, range(4)) == pytest.approx(theirs.predict_proba(asked), abs=1e-6)

@@ -342,6 +342,23 @@ def test_pages_of_any_size_are_numbered_and_one_without_room_is_made_smaller(ben
     judge.accepts(bench.path(file))
 
 
+def test_pages_made_smaller_keep_their_bookmarks_in_volumes_that_part_their_document(bench: Bench) -> None:
+    pages = letter("first", "second")
+    bundle = bench.bundle([add(bench.store, pages, "full", ink=[Box(0, 0, 2480, 3508)])], size=24)
+    files = bench.make(bundle, most_pages=2)  # the index and one page each
+    assert len(files) == 2
+    for file, said in zip(files, ("first head", "second head"), strict=True):
+        with pikepdf.open(bench.path(file)) as pdf:
+            matrix = [float(v) for v in pdf.pages[1].Contents[0].read_bytes().split()[1:7]]
+            assert matrix[0] < 1
+            with pdf.open_outline() as outline:
+                (head,) = outline.root[1].children
+            destination: Any = head.destination
+            assert head.title == said and destination[0].objgen == pdf.pages[1].obj.objgen
+            up = (3508 - pages[0].regions[0].box.top) * 0.24 + 6
+            assert float(destination[3]) == pytest.approx(up * matrix[3] + matrix[5], abs=0.1)
+
+
 def test_the_index_is_a_table_in_office_files(bench: Bench, tmp_path: Path) -> None:
     bundle = bench.bundle([add(bench.store, letter("a", "b"), "=1+1", "1931"), add(bench.store, letter("c"), "Second")])
     bench.change(bundle, lambda s: put_in(s, [Entry(id=0, section=True, title="Exhibits")], 0))

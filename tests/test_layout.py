@@ -286,6 +286,8 @@ def test_strokes_that_stand_below_each_other_are_a_rule_that_parts_columns() -> 
         line.box.right <= rules[0].left or line.box.left >= rules[0].right for line in parted
     )
     assert without_rule_marks(lines[:2]) == (lines[:2], [])  # two strokes are no rule
+    poem = [read_line(text, 100, 100 + 60 * i) for i, text in enumerate(("| saw it", "| came", "| went away"))]
+    assert without_rule_marks(poem) == (poem, [])  # nor are three I that were misread
 
 
 def test_hanging_entries_are_paragraphs_of_their_own() -> None:

@@ -146,7 +146,7 @@ def _lead_to_moved(each: Iterable[Any], moves: Moves) -> None:
     """Links and bookmarks lead where a place of a page has gone (ISO 32000-1, table 151)."""
     for item in each:
         to = item.get("/Dest")
-        if not isinstance(to, Array) or len(to) < 4 or to[1] != Name.XYZ or to[0].objgen not in moves:
+        if not _is_page(to) or len(to) < 4 or to[1] != Name.XYZ or to[0].objgen not in moves:
             continue
         scale, *shift = moves[to[0].objgen]
         for at, by in zip((2, 3), shift, strict=True):
@@ -182,8 +182,7 @@ class _Pruned:
 
     def _leads(self, note: Any) -> bool:
         """Whether an annotation is no link to a page that is not here."""
-        to = note.get("/Dest")
-        return not isinstance(to, Array) or (isinstance(to[0], Dictionary) and to[0].objgen in self._here)
+        return not isinstance(note.get("/Dest"), Array) or _is_here(note, self._here)
 
     def _keep(self, element: Any) -> bool:
         kids = element.get("/K", Array())
@@ -229,7 +228,12 @@ def _items(outlines: Any, here: set[tuple[int, int]], whole: bool) -> list[Any]:
 
 def _is_here(item: Any, here: set[tuple[int, int]]) -> bool:
     to = item.get("/Dest")
-    return isinstance(to, Array) and isinstance(to[0], Dictionary) and to[0].objgen in here
+    return _is_page(to) and to[0].objgen in here
+
+
+def _is_page(to: Any) -> bool:
+    """Whether a destination leads to a page that is in this file."""
+    return isinstance(to, Array) and isinstance(to[0], Dictionary)
 
 
 def put_outline(pdf: pikepdf.Pdf, marks: Sequence[Mark], own: Mapping[int, list[Any]]) -> None:

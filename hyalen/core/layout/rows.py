@@ -19,7 +19,8 @@ WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35  # line heights between two words that columns part
 LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
 MOST_UNLIKE = 1.35  # times: words within it are of one size
-RULE_MARKS, LEAST_MARKS, OFF_RULE = frozenset("|¦"), 3, 0.6  # strokes; lines that have one; line heights off each other
+RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
+OFF_RULE, MARKS_NEAR = 0.6, 6.0  # line heights beside, and above each other
 _FALLING = re.compile(r"[gjpqyQJ,;()ſçџщцузфру]")
 
 
@@ -28,18 +29,25 @@ def without_rule_marks(lines: Sequence[FoundLine]) -> tuple[list[FoundLine], lis
 
     A hairline between two columns, too thin to be seen in a coarse scan, is read as a stroke in line after line.
     """
-    marks = [(w.box, line) for line in lines for w in line.words if w.text in RULE_MARKS]
+    # A line's first or last stroke may be an I that was misread; those within lines tell, where they are close.
+    marks = [(w.box, line.height) for line in lines for w in line.words[1:-1] if w.text in RULE_MARKS]
     rules: list[Box] = []
-    for box, line in marks:
-        at = box.centre.x
-        same = [b for b, other in marks if abs(b.centre.x - at) < OFF_RULE * line.height]
-        if len(same) >= LEAST_MARKS and not any(r.left <= at <= r.right for r in rules):
-            rules.append(union(same))
+    for box, height in marks:
+        x, y = box.centre
+        near = [
+            b
+            for b, _ in marks
+            if abs(b.centre.x - x) < OFF_RULE * height and abs(b.top - box.top) < MARKS_NEAR * height
+        ]
+        if len(near) >= LEAST_MARKS and not any(r.left <= x <= r.right and r.top <= y <= r.bottom for r in rules):
+            rules.append(union(near))
     if not rules:
         return list(lines), []
 
     def kept(word: FoundWord) -> bool:
-        return word.text not in RULE_MARKS or not any(r.left <= word.box.centre.x <= r.right for r in rules)
+        (x, y), reach = word.box.centre, MARKS_NEAR * word.box.height
+        on_rule = any(r.left <= x <= r.right and r.top - reach < y < r.bottom + reach for r in rules)
+        return word.text not in RULE_MARKS or not on_rule
 
     parts = (part_of(line, tuple(w for w in line.words if kept(w))) for line in lines if any(map(kept, line.words)))
     middles = [round((r.left + r.right) / 2) for r in rules]

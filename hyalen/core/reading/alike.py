@@ -31,6 +31,7 @@ UNDERLINE = 2.0  # widths of a figure that a stroke runs on, at least
 SIDE = 24  # pixels of a shape's square
 FEATURES, FOLDS = 40, 10
 SHRINK = 0.1  # of the covariance, towards that of a ball
+LEAST_SPREAD = 1e-9
 ROUNDS = 2
 SELDOM = 0.1  # slips of each kind that count before any is seen
 ODD = (0.01, 0.02, 0.04, 0.08, 0.16)  # share of shapes that are like no other; the likeliest is taken
@@ -307,7 +308,8 @@ def discriminate(known: Floats, labels: NDArray[np.int_], asked: Floats, kinds: 
     off = known[counted] - own
     covariance = off.T @ off / len(off)
     covariance *= 1 - SHRINK
-    covariance.flat[:: len(covariance) + 1] += SHRINK * (off**2).sum() / off.size
+    # Drawn by a machine, all of a kind may be the same to the pixel.
+    covariance.flat[:: len(covariance) + 1] += SHRINK * (off**2).sum() / off.size + LEAST_SPREAD
     weights = np.linalg.solve(covariance, means.T)
     scores = asked @ weights - 0.5 * (means.T * weights).sum(axis=0)
     scores -= scores.max(axis=1, keepdims=True)
