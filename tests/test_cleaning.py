@@ -17,6 +17,7 @@ from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.curvature import find_curvature
 from hyalen.core.imaging.frame import Frame, bend_mesh, render, squared
+from hyalen.core.imaging.lid import lid_tinted
 from hyalen.core.imaging.likeness import likeness, unlike
 from hyalen.core.imaging.marks import alike, clean_edges, find_lines, remove_holes, remove_lines
 from hyalen.core.imaging.orientation import FoundTurn
@@ -174,6 +175,43 @@ def test_a_light_bed_is_cut_off_by_the_sheets_own_outline(pages: Pages, level: i
     # With the outline off the bed stays.
     whole = cleaned(scan, Treatment(outline=Outline(switch=Switch.OFF)), known=page)
     assert whole.applied.seen is None and whole.width > 1.1 * width
+
+
+def test_a_dark_unevenly_lit_sheet_under_a_white_lid_goes_to_white(pages: Pages) -> None:
+    truth = grey(pages.truth(ENGLISH).image)[::2, ::2]
+    height, width = truth.shape
+    light = np.linspace(0.42, 0.8, width)[None] * np.linspace(1, 0.85, height)[:, None]
+    turn = cv2.getRotationMatrix2D((width / 2, height / 2), 6.0, 1)
+    turn[:, 2] += 150
+    size = (width + 300, height + 300)
+    scan = np.asarray(cv2.warpAffine((truth * light).astype(np.uint8), turn, size, borderValue=255), np.uint8)
+    page = clean_page(scan, 150, Treatment(), as_is)
+    ink = float((grey(page.read) < 200).sum()) / (page.cleaned.dpi / 150) ** 2
+    assert 0.7 < ink / float((truth < 200).sum()) < 1.4
+    assert abs(page.cleaned.skew - 6.0) < 0.1
+    assert not any(f.step == "quality" and "Glare" in f.says for f in page.cleaned.findings)
+    # What stands beside the sheet stays: a stamp on the lid.
+    scan[20:50, 40:110] = 60
+    corners = np.array([(0, 0), (width, 0), (width, height), (0, height)]) @ turn[:, :2].T + turn[:, 2]
+    assert (lid_tinted(scan, 150, corners)[22:48, 42:108] == 60).all()
+
+
+def test_a_picture_on_a_white_page_is_no_sheet_under_a_lid() -> None:
+    plate = np.full((1000, 800), 255, np.uint8)
+    plate[100:900, 100:700] = cv2.resize(skimage_data.camera(), (600, 800), interpolation=cv2.INTER_AREA)
+    assert lid_tinted(plate, 100, np.array([(100.0, 100), (700, 100), (700, 900), (100, 900)])) is plate
+
+
+def test_letters_cut_by_the_scans_edge_are_not_drawn_out_beyond_it() -> None:
+    scan = np.full((400, 400), 230, np.uint8)
+    scan[300:, 100:108] = scan[:60, 200:206] = scan[150:156, :80] = 0
+    turn = np.vstack([cv2.getRotationMatrix2D((200, 200), 10.0, 1), (0, 0, 1)])
+    turn[:2, 2] += 60
+    shown = render(scan, Frame(turn, 520, 520))
+    inside = render(np.full_like(scan, 1), Frame(turn, 520, 520))
+    beyond = cv2.warpPerspective(np.ones_like(scan), turn, (520, 520), borderValue=0) == 0
+    assert inside.all() and shown[beyond].min() > 200
+    assert shown[~beyond].min() < 20
 
 
 def test_a_slip_on_a_large_dark_bed_is_found(pages: Pages) -> None:

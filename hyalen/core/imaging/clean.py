@@ -13,7 +13,7 @@ from hyalen.core.imaging.likeness import likeness
 from hyalen.core.imaging.orientation import FindTurn
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.quality import advice, measure_quality
-from hyalen.core.imaging.sheet import Placed, place_page
+from hyalen.core.imaging.sheet import Placed, lid_on_scan, place_page
 from hyalen.core.imaging.surface import treat_surface
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Cleaned, Colours, Half, Switch, Treatment
@@ -98,6 +98,7 @@ def finish_page(
     as_is = wants_colour or treatment.lighten.switch is not Switch.AUTOMATIC
     colour = original.ndim == 3 and (as_is or placed.colour)
     # The tint goes anyway, and a third of the pixels is a third of the time.
+    original = lid_on_scan(original, dpi, placed)
     source = original if colour else grey(original)
     page = render(source, placed.page, placed.mesh)
     page_dpi = _sheet_dpi(placed, dpi) if dpi_guessed else dpi

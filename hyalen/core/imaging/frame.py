@@ -14,6 +14,7 @@ from hyalen.core.model.treatment import Bend, Mesh
 
 MESH_INCHES = 0.2  # inches between the nodes of a bend: a line of text bends by less than a pixel between them
 REFINEMENT = 5  # nodes between two, when pixels are fetched
+CUT_INK = 40  # of an edge's length is wider than letters that are cut there
 SHEETS = (1.2941, 1.4142)  # Letter (ANSI/ASME Y14.1), the A series (ISO 216)
 
 
@@ -167,7 +168,7 @@ def _cubic(values: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.f
 
 
 def render(original: Image, frame: Frame, mesh: Mesh | None = None, sharp: bool = True) -> Image:
-    """The original seen in a frame; what lies outside of it repeats its edge.
+    """The original seen in a frame; what lies outside of it repeats its edge, letters that are cut there closed.
 
     A whole-pixel move is a copy; all else is one bicubic resampling, so that each step adds no blur.
     """
@@ -175,13 +176,24 @@ def render(original: Image, frame: Frame, mesh: Mesh | None = None, sharp: bool 
     size = (frame.width, frame.height)
     if mesh is not None:
         map_x, map_y = _maps(frame, mesh)
+        original = _edged(original)
         return as_uint8(cv2.remap(original, map_x, map_y, flags, borderMode=cv2.BORDER_REPLICATE))
     copied = _copied(original, frame)
     if copied is not None:
         return copied
+    original = _edged(original)
     if abs(frame.matrix[2, 0]) + abs(frame.matrix[2, 1]) < 1e-12:
         return as_uint8(cv2.warpAffine(original, frame.matrix[:2], size, flags=flags, borderMode=cv2.BORDER_REPLICATE))
     return as_uint8(cv2.warpPerspective(original, frame.matrix, size, flags=flags, borderMode=cv2.BORDER_REPLICATE))
+
+
+def _edged(original: Image) -> Image:
+    """The original with the paper between and behind the ink of its outermost pixels there."""
+    result = original.copy()
+    for edge in (result[0], result[-1], result[:, 0], result[:, -1]):
+        line = np.ascontiguousarray(edge)[None]
+        edge[...] = cv2.morphologyEx(line, cv2.MORPH_CLOSE, np.ones((1, max(3, len(edge) // CUT_INK) | 1), np.uint8))[0]
+    return result
 
 
 def _copied(original: Image, frame: Frame) -> Image | None:

@@ -6,9 +6,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
 from hyalen.core.imaging.frame import Frame, bend_mesh, squared, turn_matrix
+from hyalen.core.imaging.lid import lid_tinted
 from hyalen.core.imaging.measuring import Measuring, outline, split, straight_and_flat, straightened, trim, turn
 from hyalen.core.imaging.orientation import FindTurn
 from hyalen.core.imaging.pictures import fills_the_page
@@ -100,6 +102,8 @@ def place_page(
     corners, seen, lost = outline(m, upright)
     m.settle("corners", corners)
     m.settle("seen", seen)
+    if seen is not None and half == "whole":
+        m.small = lid_tinted(m.small, m.small_dpi, _on_scan(seen, upright, dpi) * m.scale)
     flat = upright
     if corners is not None:
         matrix, size = squared(np.array(corners) * dpi, (upright.width, upright.height))
@@ -167,6 +171,19 @@ def _halved(whole: Frame, fold: tuple[float, float] | None, half: Half, dpi: flo
         return Frame(whole.matrix, min(whole.width, max(8, round(max(fold) * dpi))), whole.height)
     left = min(max(0, round(min(fold) * dpi)), whole.width - 8)
     return whole.then(translation(-left, 0), whole.width - left, whole.height)
+
+
+def lid_on_scan(original: Image, dpi: float, placed: Placed) -> Image:
+    """The scan with the lid around a darker sheet as dark as its paper."""
+    if placed.applied.seen is None or placed.applied.half != "whole":
+        return original
+    return lid_tinted(original, dpi, _on_scan(placed.applied.seen, placed.upright, dpi))
+
+
+def _on_scan(corners: Corners, upright: Frame, dpi: float) -> NDArray[np.float64]:
+    """Corners of the upright view in pixels of the scan."""
+    ends = np.c_[np.array(corners) * dpi, np.ones(4)] @ np.linalg.inv(upright.matrix).T
+    return np.asarray(ends[:, :2] / ends[:, 2:], dtype=np.float64)
 
 
 def _fold_limits(
