@@ -50,13 +50,13 @@ def lid_tinted(page: Image, dpi: float, corners: NDArray[np.float64]) -> Image:
         return page
     weight = inner.astype(np.float32)
     tint = cv2.GaussianBlur(paper.astype(np.float32) * _spread(weight, paper), (0, 0), CARRIED * dpi / factor)
-    sum_of_weights = cv2.GaussianBlur(weight, (0, 0), CARRIED * dpi / factor)
-    carried = tint / np.maximum(_spread(sum_of_weights, paper), 1e-6)
+    total = np.asarray(cv2.GaussianBlur(weight, (0, 0), CARRIED * dpi / factor), dtype=np.float32)
+    carried = tint / np.maximum(_spread(total, paper), 1e-6)
     whole = np.zeros(page.shape[:2], np.uint8)
     cv2.fillConvexPoly(whole, np.round(corners).astype(np.int32), (1,))
     # The sheet's own edge casts a shadow or shines: it goes with the lid.
-    whole = cv2.erode(whole, np.ones((3, 3), np.uint8), iterations=max(1, round(dpi / 100)), borderValue=1)
-    clear = (whole == 0) & (np.abs(grey(page).astype(np.float32) - lid) < EVEN)
+    held = cv2.erode(whole, np.ones((3, 3), np.uint8), iterations=max(1, round(dpi / 100)), borderValue=1)
+    clear = (held == 0) & (np.abs(grey(page).astype(np.float32) - lid) < EVEN)
     full = as_uint8(cv2.resize(np.clip(carried, 0, 255), page.shape[1::-1], interpolation=cv2.INTER_LINEAR))
     result = page.copy()
     result[clear] = full[clear]
