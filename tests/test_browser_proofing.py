@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
@@ -194,8 +194,33 @@ def test_a_change_of_another_word_elsewhere_is_merged_and_of_the_same_refused(pa
             break
         page.wait_for_timeout(100)
     assert "mended" in texts and "lantern" in texts
-    change(next(w for w in words(server, 1, at) if w["id"] == mine["id"]), "theirs")
+    assert mine["text"] == read
+    # The same word, changed elsewhere while this change is on its way: both are shown, and either may be chosen.
+    page.wait_for_timeout(500)
+    read = field.input_value()
+    at = int(page.url.rsplit("/", 1)[1]) - 1
+    elsewhere = server.http.get("/documents/1").json()["pages"][at]
+    same = next(w for w in words(server, 1, at) if w["text"] == read)
+
+    def meanwhile(route: Route) -> None:
+        change(same, "theirs")
+        route.continue_()
+
+    page.route("**/edits", meanwhile, times=1)
+    field.fill("mine")
+    page.keyboard.press("Enter")
+    both = page.get_by_label("Changed twice")
+    expect(both).to_contain_text("theirs")
+    expect(both).to_contain_text("mine")
     assert "theirs" in [w["text"] for w in words(server, 1, at)]
+    page.keyboard.press("Alt+m")
+    expect(both).to_be_hidden()
+    for _ in range(60):
+        texts = [w["text"] for w in words(server, 1, at)]
+        if "mine" in texts:
+            break
+        page.wait_for_timeout(100)
+    assert "mine" in texts and "theirs" not in texts
 
 
 def test_a_sample_is_judged_by_keys(page: Page, server: Server) -> None:

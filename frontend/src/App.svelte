@@ -12,6 +12,7 @@
   import { finding } from './lib/bench/finding.svelte';
   import Finder from './lib/parts/Finder.svelte';
   import TopBar from './lib/parts/TopBar.svelte';
+  import Clash from './lib/parts/Clash.svelte';
   import Notices from './lib/parts/Notices.svelte';
   import KeyHelp from './lib/parts/KeyHelp.svelte';
   import Trolley from './lib/views/Trolley.svelte';
@@ -40,6 +41,11 @@
       if (!desk.document) finding.where = desk.batch ? 'batch' : 'all';
       else if (!finding.open) finding.where = 'document';
       finding.show();
+      return;
+    }
+    if (event.altKey && (event.code === 'KeyT' || event.code === 'KeyM') && edits.clashes.length) {
+      event.preventDefault();
+      void edits.choose(event.code === 'KeyM');
       return;
     }
     if (typing(event)) return;
@@ -95,5 +101,6 @@
 </div>
 <p class="sr" aria-live="polite" data-said>{saying.text}</p>
 {#if finding.open}<Finder />{/if}
+{#if edits.clashes[0]}<Clash clash={edits.clashes[0]} more={edits.clashes.length - 1} />{/if}
 <Notices />
 <KeyHelp bind:open={helpOpen} />

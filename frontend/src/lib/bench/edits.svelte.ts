@@ -12,6 +12,8 @@ import { view } from './view.svelte';
 import { bared } from './words';
 
 const LOOKED_AHEAD = 6; // doubts
+/** A word that was changed elsewhere while it was changed here: theirs stands, until the clerk chooses. */
+export interface Clash { page: number; position: number; word: string; read: string; theirs: string; mine: string; box: number[]; size: [number, number]; image: string | null }
 type Settled = { page: number; word: string; key: string; read: string; text: string | null };
 const TRIES_AGAIN = 1500; // milliseconds, while the server does not answer
 const PACE = 10 * 60_000; // milliseconds over which it is counted
@@ -58,8 +60,14 @@ export class Edits {
       const fresh = await api.page(pageId);
       const theirs = findWord(fresh.content, word)?.word;
       if (theirs?.text === mine.read && theirs.state === 'read') return api.edit(pageId, fresh.revision, operation, everywhere);
+      const wanted = mine.text ?? mine.read;
+      if (theirs?.text === wanted) return api.edit(pageId, fresh.revision, operation, everywhere);
+      if (theirs && fresh.content) {
+        const { width, height } = fresh.content;
+        this.clashes = [...this.clashes, { page: pageId, position: fresh.position, word, read: mine.read, theirs: theirs.text, mine: wanted, box: theirs.box, size: [width, height], image: fresh.cleaned }];
+      }
       const told = theirs ? `“${theirs.text}” stands there now` : 'the word is not there any more';
-      throw new Refused(409, 'Changed elsewhere', `“${mine.read}” was changed elsewhere meanwhile: ${told}, you wrote “${mine.text ?? mine.read}”. Theirs is kept; correct it if yours is right.`);
+      throw new Refused(409, 'Changed elsewhere', `“${mine.read}” was changed elsewhere meanwhile: ${told}, you wrote “${wanted}”.`);
     }
   }
 
@@ -85,6 +93,16 @@ export class Edits {
         return;
       }
     }
+  }
+
+  /** Words that were changed here and elsewhere at once; the first is asked about. */
+  clashes = $state<Clash[]>([]);
+
+  /** Of the first of them, take one's own text, or leave what stands there. */
+  async choose(own: boolean): Promise<void> {
+    const [clash, ...others] = this.clashes;
+    this.clashes = others;
+    if (own && clash) await this.edit({ op: 'set_word', word_id: clash.word, text: clash.mine }, false, clash.page);
   }
 
   private forget(mine: Settled): void {

@@ -81,6 +81,22 @@ describe('settling a word', () => {
     await vi.waitFor(() => expect(edits.unsent).toBe(false));
     expect(reload).toHaveBeenCalled();
     expect(notices.list[0]?.text).toMatch(/“tho”.*“the”/);
+    expect(edits.clashes.map((c) => [c.read, c.theirs, c.mine])).toEqual([['tbe', 'tho', 'the']]);
+    // Either may be chosen then, on the page as it is now.
+    const send = vi.spyOn(api, 'edit').mockResolvedValue(changed(9));
+    await edits.choose(true);
+    expect(send.mock.calls.at(-1)?.slice(2, 3)).toEqual([{ op: 'set_word', word_id: 'w1', text: 'the' }]);
+    expect(edits.clashes).toEqual([]);
+  });
+  it('is no clash where both wrote the same', async () => {
+    const send = vi.spyOn(api, 'edit').mockRejectedValueOnce(new Refused(409, 'x', 'changed')).mockResolvedValue(changed(9));
+    const theirs = page(1, 8);
+    (theirs.content!.regions![0]!.lines![0]!.words as Word[])[0] = { ...word('w1', 'the'), state: 'corrected' };
+    vi.spyOn(api, 'page').mockResolvedValue(theirs);
+    const edits = new Edits();
+    await edits.settleWord(1, word('w1', 'tbe'), 'the');
+    await vi.waitFor(() => expect(edits.unsent).toBe(false));
+    expect([send.mock.calls.length, edits.clashes, notices.list]).toEqual([2, [], []]);
   });
   it('keeps keys for the doubt that is on its way, and knows the kin of a correction', async () => {
     vi.spyOn(api, 'edit').mockResolvedValue(changed(1));
