@@ -17,7 +17,7 @@ from bench.doubts import read_page
 from bench.proofing_pages import proof_page
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.model.content import PageContent
-from hyalen.core.proofing.evidence import proofed_words
+from hyalen.core.proofing.placed import proofed_words
 from hyalen.demo.typeset import CHROMIUM_FLAGS, typesetter
 from hyalen.store.store import Store
 from tests.helpers import Server, cleaned, read_document

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import unicodedata
+from collections.abc import Callable
+from dataclasses import replace
 from html import escape
 from typing import NamedTuple
 
 import numpy as np
 from wordfreq import top_n_list
 
-from bench.material import FILES, paragraphs
+from bench.material import CURLS, FILES, SPINES, VIEWS, paragraphs
+from hyalen.core.imaging.pixels import Image, as_uint8, grey
 from hyalen.core.languages import is_right_to_left, language_tag
-from hyalen.core.proofing.evidence import Placed, core_of
-from hyalen.demo.spoil import AGED, GREENISH, ROSE, Spoiling
+from hyalen.core.proofing.placed import Placed, core_of
+from hyalen.demo.spoil import AGED, GREENISH, ROSE, Spoiling, spoil
 
 FACES = (
     "'Liberation Serif'", "'Liberation Sans'", "'Courier Prime','Liberation Mono'", "'EB Garamond','Liberation Serif'",
@@ -27,11 +30,31 @@ PAGES = 4  # of a document
 LENGTH = 2300  # letters of a page
 
 
+# Of pages, each: in two columns, in heavy type, in type set close, bent, photographed, on a bed, of one bit.
+FAULTS = ("columns", "heavy", "close", "bent", "photographed", "bed", "one bit")
+REGISTERS = 0.35  # of the pages are entries, not prose
+FAULTY = 0.5  # of the pages have one of these, too
+
+
 class ProofPage(NamedTuple):
+    """`level` is the grey level below which all is black on a scan of one bit; None where it is grey.
+
+    `register` tells that it bears entries, not prose.
+    """
+
     html: str
     language: str
     dpi: float
     how: Spoiling
+    level: int | None = None
+    register: bool = False
+
+    def scan(self, image: Image, seed: int) -> Image:
+        """The page as it was spoilt."""
+        scan = spoil(image, self.dpi, self.how, seed=seed)
+        if self.level is None:
+            return scan
+        return as_uint8(np.where(grey(scan) < self.level * float(np.median(grey(scan))) / 255, 0, 255).astype(np.uint8))
 
 
 def document_of(seed: int, languages: int = len(FILES)) -> int:
@@ -78,9 +101,13 @@ def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPag
     if seed // len(languages) % PAGES == PAGES - 1:
         items = items[:2]
         items[1:1] = [""]
+    entries = _register(seed, items, names, rare)
     body = "".join(f'<p data-role="paragraph">{escape(text)}</p>' if text else _table(rng, names) for text in items)
+    if entries:
+        body = "".join(f'<p data-role="paragraph" class="entry">{entry}</p>' for entry in entries)
     html = f"""<!doctype html><html lang="{language_tag(language)}" dir="{direction}"><style>
     body{{margin:20mm;font:{size:.1f}pt/1.4 {face}}} p{{margin:0 0 .6em}}
+    .entry{{margin:0;padding-left:2em;text-indent:-2em}}
     td{{padding:.3mm 3mm;text-align:right}} table{{border-collapse:collapse;margin:5mm 0}}
     .ruled td{{border:1px solid #000}}</style>{body}</html>"""
     worn = float(rng.uniform(0, 1)) ** 1.5
@@ -96,7 +123,73 @@ def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPag
         jpeg=int(rng.integers(45, 90)),
     )
     dpi = float(rng.choice([110, 150, 200, 300, 300, 300]))
-    return ProofPage(html, language, dpi, how)
+    return _with_fault(ProofPage(html, language, dpi, how, register=bool(entries)), seed)
+
+
+def _register(seed: int, items: list[str], names: list[str], rare: list[str]) -> list[str]:
+    """Entries of a catalogue or register made of a page's own words, for some pages: numbers, names, shortened words, italics."""
+    rng = np.random.default_rng(3_000_000 + seed)
+    if rng.random() > REGISTERS or "" in items:
+        return []
+    words = [w.strip(".,;:!?()“”«»\"'") for text in items for w in text.split()]
+    words = [w for w in words if len(w) > 1 and w[0].isalpha()] + rare
+
+    def some(least: int, most: int) -> list[str]:
+        return [str(w) for w in rng.choice(words, int(rng.integers(least, most)))]
+
+    def short() -> str:
+        return str(rng.choice(words))[: int(rng.integers(2, 5))] + "."
+
+    first, usual = int(rng.integers(1, 800)), [short() for _ in range(4)]
+    entries, used = list[str](), 0
+    while used < LENGTH:
+        kind = int(rng.integers(0, 4))
+        name = str(rng.choice(names)) if rng.random() < 0.5 else " ".join(some(1, 3)).title()
+        initials = "".join(f"{str(rng.choice(words))[0].upper()}. " for _ in range(int(rng.integers(0, 3))))
+        title = " ".join(some(2, 9))
+        year, count = int(rng.integers(1790, 1990)), int(rng.integers(1, 40))
+        tail = [str(rng.choice(usual)) if rng.random() < 0.7 else short() for _ in range(int(rng.integers(1, 4)))]
+        sums = (
+            f"{count}-{rng.integers(2, 20)}.",
+            f"{rng.integers(2, 300)}.{rng.integers(10, 99)}",
+            f"({year})",
+            f"{count} ½",
+            f"№ {count}",
+        )
+        place = f"{rng.choice(names)}, {year}."
+        said = {
+            0: f"{escape(name)}, {escape(initials)}{escape(title)}. {escape(place)} {count} {escape(' '.join(tail))}",
+            1: f"{escape(name)}, <i>{escape(title)}</i>; {escape(' '.join(tail))} {rng.choice(sums)}",
+            2: f"{escape(initials)}{escape(name)}: {escape(title)}, {escape(', '.join(tail))} {rng.choice(sums)}, {year}",
+            3: f"<b>{escape(name)}</b> ({escape(' '.join(tail))}) {escape(title)}. {escape(str(rng.choice(usual)))} {rng.choice(sums)}",
+        }[kind]
+        entries.append(f"{first + len(entries)} {said}")
+        used += len(said)
+    return entries
+
+
+def _with_fault(page: ProofPage, seed: int) -> ProofPage:
+    rng = np.random.default_rng(2_000_000 + seed)
+    if rng.random() > FAULTY:
+        return page
+    fault = str(rng.choice(FAULTS))
+    styles = {
+        "columns": "body{columns:2;column-gap:8mm;margin:14mm}",
+        "heavy": "body{font-weight:bold}",
+        "close": "body{letter-spacing:-.03em}",
+    }
+    if fault in styles:
+        return page._replace(html=page.html.replace("</style>", styles[fault] + "</style>"))
+    if fault == "one bit":
+        return page._replace(level=int(rng.integers(110, 200)))
+    how = page.how
+    if fault == "bent":
+        how = replace(how, skew=0.0, curl=(*CURLS, *SPINES)[int(rng.integers(0, len(CURLS) + len(SPINES)))])
+    elif fault == "photographed":
+        how = replace(how, skew=0.0, corners=VIEWS[int(rng.integers(0, len(VIEWS)))])
+    else:
+        how = replace(how, bed=0.3)
+    return page._replace(how=how)
 
 
 def _table(rng: np.random.Generator, names: list[str]) -> str:
@@ -134,8 +227,16 @@ def plain(text: str) -> str:
     )
 
 
-def wrong_words(words: list[Placed], true: str) -> list[bool]:
-    """Which of the words that were read stand nowhere on the page; parts of a word on both sides of a line's end do."""
+def exact(text: str) -> str:
+    """A word as it is compared to the letter: with its marks and case, one kind of apostrophe, quotation mark and hyphen."""
+    return unicodedata.normalize("NFKC", text).translate(_ALIKE).translate(_HOMOGLYPHS).strip()
+
+
+def wrong_words(words: list[Placed], true: str, plain: Callable[[str], str] = plain) -> list[bool]:
+    """Which of the words that were read stand nowhere on the page; parts of a word on both sides of a line's end do.
+
+    `plain` makes two words one that are not told apart.
+    """
     known = {plain(word) for word in true.split()}
     wrong = []
     for i, placed in enumerate(words):

@@ -12,10 +12,12 @@ from rapidfuzz.distance import Levenshtein
 
 from bench import bare
 from bench.material import Case, text_cases
+from bench.proofing_pages import exact, wrong_words
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.doubts import Stage, page_doubts
+from hyalen.core.proofing.placed import proofed_words
 from hyalen.core.read import read_content
 from hyalen.core.reading.upright import find_turn
 from hyalen.core.structure.flow import flow
@@ -53,9 +55,9 @@ def measure(case: Case, scan: Image, true: str) -> Measured:
     text = "\n\n".join(block.text for block in flow([content], case.language))
     theirs = bare.read(scan, case.dpi, case.language)
     done = time.perf_counter()
-    known = set(true.split())
-    words = list(content.words)
-    wrong = {w.id for w in words if w.text not in known and w.text.rstrip("-") not in known}
+    words = proofed_words(content)
+    told = wrong_words(words, true, exact)
+    wrong = {p.word.id for p, is_wrong in zip(words, told, strict=True) if is_wrong}
     flagged = {d.word_id for d in page_doubts(content) if d.stage is Stage.PROOF}
     return Measured(
         case,

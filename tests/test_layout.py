@@ -228,6 +228,20 @@ def test_text_in_a_frame_is_no_figure() -> None:
     assert find_figures(page, 300, words, []) == []
 
 
+def test_pictures_within_a_frame_around_the_page_are_found() -> None:
+    page = np.full((3508, 2480), 255, np.uint8)
+    cv2.rectangle(page, (150, 150), (2330, 3350), 0, 8)
+    pictures = [Box(150, 400, 1100, 1300), Box(1400, 2400, 2330, 3100)]  # each touches the frame
+    for box in pictures:
+        cv2.rectangle(page, (box.left, box.top), (box.right, box.bottom), 70, -1)
+    words = [Box(250 + 210 * i, 1400 + 90 * j, 440 + 210 * i, 1450 + 90 * j) for i in range(9) for j in range(10)]
+    for box in words:
+        cv2.rectangle(page, (box.left, box.top), (box.right, box.bottom), 0, -1)
+    found = sorted(find_figures(page, 300, words, []), key=lambda figure: figure.box.top)
+    assert len(found) == 2
+    assert all(f.box.covers(p, 0.9) and f.box.area < 1.2 * p.area for f, p in zip(found, pictures, strict=True))
+
+
 def test_a_headline_that_misses_the_outer_columns_still_comes_first() -> None:
     columns_ = [Box(100 + 400 * c, 200, 450 + 400 * c, 900) for c in range(4)]
     head, second = Box(460, 80, 1300, 140), Box(490, 150, 1290, 180)

@@ -279,6 +279,20 @@ def test_a_page_of_the_demo_has_its_table_and_figure(setter) -> None:
     assert [r.role for r in second.regions].count(Role.LIST_ITEM) == 4
 
 
+def test_a_line_that_runs_on_over_another_reading_of_its_beginning_is_kept_once() -> None:
+    def line(text: str, right: int, confidence: float) -> FoundLine:
+        width = (right - 100) // len(text.split())
+        words = tuple(
+            FoundWord(w, Box(100 + i * width, 300, 90 + (i + 1) * width, 390), confidence, "eng")
+            for i, w in enumerate(text.split())
+        )
+        return FoundLine(words, Box(100, 300, right, 390), (Point(100, 390), Point(right, 390)), 90)
+
+    sure, long = line("op of the News", 800, 0.95), line("Top of the News sess", 2200, 0.5)
+    (block,) = read_once([FoundBlock(BlockKind.TEXT, long.box, (long, sure))])
+    assert [" ".join(w.text for w in each.words) for each in block.lines] == ["op of the News"]
+
+
 def test_a_word_read_twice_on_one_ink_is_kept_once(blank_page: np.ndarray) -> None:
     good = FoundWord("light", Box(300, 300, 420, 340), 0.95, "eng")
     again = FoundWord("1ight", Box(302, 302, 418, 342), 0.4, "eng")

@@ -17,11 +17,12 @@ from sklearn.ensemble import HistGradientBoostingClassifier
 
 import hyalen.core.proofing.chance as chance
 from bench.doubts import TRAINING, Labelled, labelled_pages
-from hyalen.core.proofing.evidence import FEATURES, IN_DOCUMENT, MOST_COUNTED, core_of, evidence
+from hyalen.core.proofing.evidence import FEATURES, IN_DOCUMENT, MOST_COUNTED, evidence
+from hyalen.core.proofing.placed import core_of
 from hyalen.work.workers import default_workers
 
 OUT = Path(chance.__file__).with_name(chance.NUMBERS)
-TREES, LEAVES, RATE, LEAST = 120, 8, 0.08, 40
+TREES, LEAVES, RATE, LEAST = 300, 16, 0.05, 30
 
 
 def fit(pages: list[Labelled]) -> dict[str, Any]:

@@ -40,6 +40,11 @@ ENLARGED = 3
 MOST_ENLARGED = 2200  # pixels; the bare engine is not given larger pages three times their size
 
 
+def language_of(name: str) -> str:
+    """The language of a real page, by its file's name."""
+    return LANGUAGES.get(Path(name).stem, "eng")
+
+
 def read_page(path: Path, language: str) -> PageContent:
     """A scan through the whole pipeline."""
     source = read_source_page(path, 0, Limits())
@@ -90,7 +95,7 @@ def measure(path: Path, name: str = "") -> Measured:
     """A scan through the whole pipeline; what is not told by eye is None. `name` is the scan's that it was made of."""
     cv2.setNumThreads(1)
     name = name or path.name
-    language = LANGUAGES.get(Path(name).stem, "eng")
+    language = language_of(name)
     content = read_page(path, language)
     ours = known_words("\n".join(line.text for r in content.everything for line in r.all_lines), language)
     with Pillow.open(path) as picture:

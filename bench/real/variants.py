@@ -65,21 +65,27 @@ VARIANTS: dict[str, Callable[[Scan], Scan | None]] = {
 }
 
 
-def measured(path: Path, variant: str) -> Measured | None:
-    """A variant of a scan through the whole pipeline; None where the scan has none."""
+def made_variant(path: Path, variant: str, folder: Path) -> Path | None:
+    """The file of a variant of a scan; None where the scan has none."""
     with Pillow.open(path) as picture:
         dpi = float(picture.info.get("dpi", (300, 300))[0])
         scan = VARIANTS[variant](Scan(np.asarray(picture.convert("L")), dpi if dpi >= 70 else 300.0))
     if scan is None:
         return None
+    made = folder / "scan.png"
+    page = Pillow.fromarray(scan.pixels)
+    if scan.dpi:
+        page.save(made, dpi=(scan.dpi, scan.dpi))
+    else:
+        page.save(made)
+    return made
+
+
+def measured(path: Path, variant: str) -> Measured | None:
+    """A variant of a scan through the whole pipeline; None where the scan has none."""
     with tempfile.TemporaryDirectory() as directory:
-        made = Path(directory) / "scan.png"
-        page = Pillow.fromarray(scan.pixels)
-        if scan.dpi:
-            page.save(made, dpi=(scan.dpi, scan.dpi))
-        else:
-            page.save(made)
-        return measure(made, path.name)
+        made = made_variant(path, variant, Path(directory))
+        return None if made is None else measure(made, path.name)
 
 
 def run(workers: int) -> list[tuple[str, str, str, str]]:

@@ -1,19 +1,33 @@
-"""Reads the lines whose words are likeliest to be wrong a second time, so that proofing has two witnesses."""
+"""Reads the words that are likeliest to be wrong a second time, so that proofing has two witnesses."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import NamedTuple
+
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.model.content import Line, PageContent
+from hyalen.core.model.content import Line, PageContent, Word
 from hyalen.core.proofing.chance import judge
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.second import second_reading
 
-LEAST = 0.05  # chance that a word of the line is wrong
-MOST = 10  # lines a page: each takes a good hundredth of the time that reading the page does
+LEAST = 0.012  # chance that a word is wrong
+AROUND = 1  # words beside it that are read, too: a word alone reads worse
+MOST = 16.0  # lines a page, by their width: each takes a good hundredth of the time that reading the page does
+
+
+class Span(NamedTuple):
+    """Words of a line that are read together; `worst` is the largest chance among them, `share` theirs of the line's width."""
+
+    words: tuple[Word, ...]
+    line: Line
+    language: str
+    worst: float
+    share: float
 
 
 def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) -> PageContent:
-    """The content with what a second reading has on the words of its worst lines.
+    """The content with what a second reading has on its worst words.
 
     Parameters
     ----------
@@ -21,19 +35,14 @@ def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) ->
     dpi : float
         Pixels an inch.
     """
-    worst: dict[int, float] = {}
-    lines: dict[int, tuple[Line, str]] = {}
-    for each in judge(content):
-        placed, key = each.placed, id(each.placed.line)
-        if placed.word.second is not None:
-            continue
-        worst[key] = max(worst.get(key, 0.0), each.chance)
-        lines[key] = placed.line, placed.region.language or content.languages[0]
-    chosen = sorted((key for key in worst if worst[key] >= LEAST), key=lambda key: -worst[key])[:MOST]
     second: dict[str, str] = {}
-    for line, language in (lines[key] for key in chosen):
-        told = second_reading(page, dpi, line, (language,), reader)
-        second |= {w.id: text for w, text in zip(line.words, told, strict=True) if w.second is None}
+    left = MOST
+    for span in sorted(_spans(content), key=lambda span: -span.worst):
+        if left <= 0:
+            break
+        left -= span.share
+        told = second_reading(page, dpi, span.words, span.line.height, (span.language,), reader)
+        second |= {w.id: text for w, text in zip(span.words, told, strict=True) if w.second is None}
 
     def seconded(line: Line) -> Line:
         if not any(word.id in second for word in line.words):
@@ -42,3 +51,32 @@ def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         return line.model_copy(update={"words": tuple(words)})
 
     return content.with_lines(seconded) if second else content
+
+
+def _spans(content: PageContent) -> Iterator[Span]:
+    """The doubtful words of each line with those beside them, near ones together."""
+    chances: dict[int, dict[int, float]] = {}
+    lines: dict[int, tuple[Line, str]] = {}
+    for each in judge(content):
+        placed = each.placed
+        if placed.word.second is None and each.chance >= LEAST:
+            chances.setdefault(id(placed.line), {})[placed.at] = each.chance
+            lines[id(placed.line)] = placed.line, placed.region.language or content.languages[0]
+    for key, at in chances.items():
+        line, language = lines[key]
+        for group in _near(sorted(at)):
+            words = line.words[max(0, group[0] - AROUND) : group[-1] + AROUND + 1]
+            width = sum(w.box.width for w in words) / max(1, sum(w.box.width for w in line.words))
+            yield Span(words, line, language, max(at[i] for i in group), width)
+
+
+def _near(places: list[int]) -> Iterator[list[int]]:
+    """Places in groups between which words are left out."""
+    group: list[int] = []
+    for at in places:
+        if group and at > group[-1] + 2 * AROUND + 1:
+            yield group
+            group = []
+        group.append(at)
+    if group:
+        yield group

@@ -19,7 +19,7 @@ from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.chance import judge, recalled
 from hyalen.core.proofing.doubts import needs_evidence, page_doubts
 from hyalen.core.proofing.evidence import Known
-from hyalen.core.proofing.evidence import main_language as main_language_of
+from hyalen.core.proofing.placed import main_language as main_language_of
 from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.landmarks import Landmark, PageFacts, facts_from, main_language, page_facts
 from hyalen.core.structure.redaction import redacted_words

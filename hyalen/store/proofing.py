@@ -9,7 +9,7 @@ from hyalen.core.decisions.operations import Retext
 from hyalen.core.decisions.targets import word_of
 from hyalen.core.model.content import PageContent, Word
 from hyalen.core.proofing.confusions import confused
-from hyalen.core.proofing.evidence import core_of
+from hyalen.core.proofing.placed import core_of
 from hyalen.core.proofing.suggest import Taught, suggestions
 from hyalen.store.database import Database
 from hyalen.store.documents import Documents

@@ -11,7 +11,7 @@ from itertools import accumulate
 
 from hyalen.core.model.content import Word
 from hyalen.core.model.geometry import Box
-from hyalen.core.proofing.evidence import proofed_words
+from hyalen.core.proofing.placed import proofed_words
 from hyalen.store.database import Database
 from hyalen.store.pages import LIVE, Pages
 from hyalen.store.records import NotFound

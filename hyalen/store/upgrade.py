@@ -30,7 +30,7 @@ from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned, Treatment
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.doubts import Stage, word_doubts
-from hyalen.core.proofing.evidence import main_language
+from hyalen.core.proofing.placed import main_language
 from hyalen.core.structure.landmarks import page_facts
 from hyalen.store.arrangement import completed
 from hyalen.store.chances import save_chances

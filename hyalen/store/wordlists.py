@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterable
 
-from hyalen.core.proofing.evidence import core_of
+from hyalen.core.proofing.placed import core_of
 from hyalen.store.database import Database
 
 HOUSE = 0  # stands for all batches

@@ -11,7 +11,7 @@ from hyalen.core.decisions.lines import place_beneath
 from hyalen.core.decisions.targets import region_of
 from hyalen.core.languages import is_language
 from hyalen.core.proofing.characters import SIGNS, letters, variants
-from hyalen.core.proofing.evidence import core_of
+from hyalen.core.proofing.placed import core_of
 from hyalen.core.proofing.sampling import more_for, wilson
 from hyalen.core.proofing.search import PatternError, Sought, Way
 from hyalen.store.doubts import SlipsBy

@@ -139,7 +139,8 @@ class _Part(NamedTuple):
 
     def sprawls(self, shape: tuple[int, ...]) -> bool:
         """Whether it reaches over much of the page, around text."""
-        return self.box.area > SPRAWLING * shape[0] * shape[1] and self.filled < 0.6 * self.box.area
+        around = self.filled < 0.6 * self.box.area or self.text > FRAMED * self.filled
+        return self.box.area > SPRAWLING * shape[0] * shape[1] and around
 
     def is_picture(self, dpi: float) -> bool:
         short, long = sorted((self.box.width, self.box.height))

@@ -12,17 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.model.content import PageContent
-from hyalen.core.proofing.evidence import (
-    FEATURES,
-    IN_DOCUMENT,
-    MOST_COUNTED,
-    Known,
-    Placed,
-    core_of,
-    evidence,
-    main_language,
-    proofed_words,
-)
+from hyalen.core.proofing.evidence import FEATURES, IN_DOCUMENT, MOST_COUNTED, Known, evidence
+from hyalen.core.proofing.placed import Placed, core_of, main_language, proofed_words
 from hyalen.core.proofing.totals import cells_that_add_up
 
 DECIMALS = 5  # of a chance

@@ -14,8 +14,8 @@ from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Sub
 from hyalen.core.model.geometry import Box, Frozen
 from hyalen.core.model.treatment import Cleaned
 from hyalen.core.proofing.chance import Judged, judge
-from hyalen.core.proofing.evidence import core_of, main_language
 from hyalen.core.proofing.evidence import told as told_by
+from hyalen.core.proofing.placed import core_of, main_language
 from hyalen.core.proofing.slips import alike, columns_of
 from hyalen.core.proofing.totals import wrong_totals
 
@@ -24,6 +24,7 @@ MOST_SHARED = 0.2  # of the smaller area
 FIRST_WORDS = 80  # characters by which a doubt tells its region
 MERGED, LIKELIER = 3.0, 2.0  # Zipf frequency: of two words in one; by which one of like shape is more common
 UNCLEAR = 0.6  # the reader's confidence in a word; below, most are damaged ink and not rare words
+UNUSUAL = 0.3  # of the numbers around it have the same signs
 UNSURE, MOST_UNSURE = 8, 2  # tenths of certainty of a letter; so many letters of a word are named
 
 
@@ -104,6 +105,7 @@ def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = No
         says.append("a word that looks like it is far more common")
     if seen.get("odd_case") and not any(c.isdigit() for c in core):
         says.append("capitals within it")
+    says += _of_its_marks(word, seen)
     weak = " and ".join(f"“{letter}”" for letter in unclear_letters(word))
     if word.confidence < UNCLEAR:
         says.append(
@@ -112,6 +114,21 @@ def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = No
     elif not says:
         says.append(f"{weak or 'a letter of it'} could be another")
     return f"{says[0][0].upper()}{'; '.join(says)[1:]}."
+
+
+def _of_its_marks(word: Word, seen: Mapping[str, float]) -> Iterator[str]:
+    """What is doubtful about the marks within and around a word."""
+    if seen.get("joined"):
+        yield "perhaps two words without the space between them"
+    if seen.get("usual_number", 1) < UNUSUAL:
+        yield "other signs in it than in the numbers around"
+    if seen.get("unpaired"):
+        yield "a bracket or quotation mark without the other one"
+    if seen.get("sentence", 0) == -1:
+        yield "the end of a sentence before a small letter"
+    if seen.get("least_mark", 9) < UNSURE:
+        unsure = min((int(sure), c) for c, sure in zip(word.text, word.letters, strict=True) if not c.isalnum())
+        yield f"“{unsure[1]}” is unclear: perhaps a speck, or another mark"
 
 
 def unclear_letters(word: Word) -> list[str]:
@@ -123,7 +140,7 @@ def unclear_letters(word: Word) -> list[str]:
     return weak if least <= UNSURE and len(weak) <= MOST_UNSURE < len(word.text) else []
 
 
-LEAST_CHANCE = 0.04  # that a word is wrong; below, it is no doubt
+LEAST_CHANCE = 0.06  # that a word is wrong; below, it is no doubt
 LONGEST_COMMENT = 240  # letters of it that a doubt tells
 LEAST_TOLD, LEAST_MARGIN = 8, 0.04  # words of a block; by which its language must lead the next
 

@@ -6,18 +6,17 @@ import re
 from collections import Counter
 from collections.abc import Callable, Mapping
 from functools import lru_cache
-from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.languages import frequency, has_word_list, listed_frequency, script_of
-from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role, Word
+from hyalen.core.model.content import Line, PageContent
 from hyalen.core.proofing.confusions import misreadings
+from hyalen.core.proofing.context import CONTEXT, context
+from hyalen.core.proofing.placed import Placed, core_of, main_language, whole_words
 
-EDGE = ".,;:!?()[]{}«»\"'“”„‘’‚‹›…—–-*†‡§`´|_~،؛؟״׳"
-HYPHENS = "-‐¬\u00ad"
 _PARTS = re.compile(r"[^\w]+")
 _ORDERLY_NUMBER = re.compile(
     r"[(\[]?[-+±£$€§#]?\d{1,3}(?:[.,’' ]\d{3})*(?:[.,:/–-]\d+)*(?:st|nd|rd|th|er|e|a|o|ª|º)?[%°)\].,;:!?’'”\"]*"
@@ -33,20 +32,12 @@ FEATURES = (
     "compound", "likelier", "on_page", "in_document", "number", "orderly_number", "mixed", "mark_alone", "odd_edges", "inner_mark",
     "odd_case", "name", "foreign_script", "others", "other_known", "second_agrees", "second_differs", "line", "neighbour",
     "page", "height", "width", "table", "merged", "gap", "wide_gap", "fragment",
+    *CONTEXT,
 )  # fmt: skip
 
 
 IN_DOCUMENT = FEATURES.index("in_document")  # which is asked for where it may matter only
 MOST_COUNTED = 50
-
-
-class Placed(NamedTuple):
-    """A word with where it stands."""
-
-    word: Word
-    region: Region
-    line: Line
-    at: int
 
 
 def _never(core: str) -> int:
@@ -61,27 +52,6 @@ class Known(NamedTuple):
 
     count: Callable[[str], int] = _never
     listed: frozenset[str] = frozenset()
-
-
-def core_of(text: str) -> str:
-    """A word without the marks around it."""
-    return text.strip(EDGE)
-
-
-def proofed_words(content: PageContent) -> list[Placed]:
-    """The words that are proofed, which are all but those of artifacts and formulas."""
-    return [
-        Placed(word, region, line, at)
-        for region in content.everything
-        if region.role is not Role.ARTIFACT and region.kind is not RegionKind.FORMULA
-        for line in region.all_lines
-        for at, word in enumerate(line.words)
-    ]
-
-
-def main_language(content: PageContent) -> str:
-    """The language of blocks that say none."""
-    return content.languages[0] if content.languages else "eng"
 
 
 def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
@@ -108,24 +78,11 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     lines = {id(p.line): p.line for p in words}
     shapes = {key: _shape(line) for key, line in lines.items()}
     whole = whole_words(words)
-    return np.array(
-        [
-            _row(p, text, p.word.language or p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)])
-            for p, text in zip(words, whole, strict=True)
-        ],
-        dtype=np.float32,
-    )
-
-
-def whole_words(words: list[Placed]) -> list[str]:
-    """Each word's text; of one that a line's end has parted, that of both its parts."""
-    whole = [p.word.text for p in words]
-    for i, (first, second) in enumerate(pairwise(words)):
-        text = first.word.text
-        parted = second.at == 0 and first.at + 1 == len(first.line.words) and first.region is second.region
-        if parted and len(text) > 2 and text[-1] in HYPHENS and text[-2].isalpha() and second.word.text[0].isalpha():
-            whole[i] = whole[i + 1] = text[:-1] + second.word.text
-    return whole
+    rows = [
+        _row(p, text, p.word.language or p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)])
+        for p, text in zip(words, whole, strict=True)
+    ]
+    return np.array([[*row, *more] for row, more in zip(rows, context(words), strict=True)], dtype=np.float32)
 
 
 class _Shape(NamedTuple):

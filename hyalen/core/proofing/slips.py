@@ -6,7 +6,7 @@ from collections import Counter
 
 from hyalen.core.model.content import Region, Word
 from hyalen.core.proofing.confusions import LIKE
-from hyalen.core.proofing.evidence import core_of
+from hyalen.core.proofing.placed import core_of
 
 LONGEST = 3  # letters of a confusion by which words are put together
 UNSURE = 8  # tenths of certainty of a letter; below, it is the one that is doubtful
@@ -39,9 +39,10 @@ def alike(word: Word, column: int | None = None, unknown: bool = False) -> str:
     """
     if column is not None:
         return f"column {column + 1}"
-    others = [o for o in (word.second, *word.others) if o and core_of(o).casefold() != core_of(word.text).casefold()]
-    for other in others:
-        here, there = apart(core_of(word.text), core_of(other))
+    read = [o for o in (word.second, *word.others) if o and o != word.text]
+    others = [(core_of(word.text), core_of(o)) for o in read if core_of(o).casefold() != core_of(word.text).casefold()]
+    for one, other in others or [(word.text, o) for o in read]:
+        here, there = apart(one, other)
         if max(len(here), len(there)) <= LONGEST:
             return "/".join(sorted((here, there), key=lambda s: (-len(s), s)))
     if any(c.isdigit() for c in word.text):

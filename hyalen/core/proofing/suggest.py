@@ -12,7 +12,7 @@ from rapidfuzz.distance import Levenshtein
 from hyalen.core.languages import has_word_list, known_words, listed_frequency, listed_words
 from hyalen.core.model.content import Word
 from hyalen.core.proofing.confusions import confused, distance, misreadings
-from hyalen.core.proofing.evidence import core_of
+from hyalen.core.proofing.placed import core_of
 
 MOST = 9
 FARTHEST = 2.2  # cost of a misreading beyond which nothing is suggested

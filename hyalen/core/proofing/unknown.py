@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from hyalen.core.model.content import PageContent
-from hyalen.core.proofing.evidence import FEATURES, core_of, lexical, main_language, proofed_words, whole_words
+from hyalen.core.proofing.evidence import FEATURES, lexical
+from hyalen.core.proofing.placed import core_of, main_language, proofed_words, whole_words
 
 _UNKNOWN, _COMPOUND = (FEATURES.index(name) - FEATURES.index("length") for name in ("unknown", "compound"))
 

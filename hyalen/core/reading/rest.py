@@ -297,7 +297,9 @@ def _with_others(line: FoundLine, doubles: Sequence[FoundLine]) -> FoundLine:
 def _same(line: FoundLine, other: FoundLine) -> bool:
     """Whether two lines say the same at the same place."""
     shared = line.box.intersection(other.box)
-    if shared.height < 0.4 * min(line.box.height, other.box.height) or shared.width < 0.3 * line.box.width:
+    if shared.height < 0.4 * min(line.box.height, other.box.height) or shared.width < 0.3 * min(
+        line.box.width, other.box.width
+    ):
         return False
     texts = (" ".join(w.text for w in each.words) for each in (line, other))
     return bool(fuzz.partial_ratio(*texts) >= SAME_TEXT)

@@ -1,13 +1,16 @@
-"""A second, different reading of lines with words that are not certain: where both agree a word is nearly always right."""
+"""A second, different reading of words that are not certain: where both agree a word is nearly always right."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import cv2
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, as_uint8
-from hyalen.core.model.content import Line, Word
+from hyalen.core.model.content import Word
 from hyalen.core.model.found import FoundWord, Shape
+from hyalen.core.model.geometry import union
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import shifted
 
@@ -16,36 +19,42 @@ SMOOTHED = 0.7  # pixels of blur, which takes off what made the first reading er
 SHARED = 0.5  # of a word's width, by which another lies on the same ink
 
 
-def second_reading(page: Image, dpi: float, line: Line, languages: tuple[str, ...], reader: Reader) -> list[str]:
-    """What another reading of a line has on each of its words' ink; "" where it has nothing.
+def second_reading(
+    page: Image, dpi: float, words: Sequence[Word], height: float, languages: tuple[str, ...], reader: Reader
+) -> list[str]:
+    """What another reading of some words of a line has on the ink of each; "" where it has nothing.
 
-    The line is read smaller and smoothed, so that specks, joined and broken letters come out otherwise.
+    They are read smaller and smoothed, so that specks, joined and broken letters come out otherwise.
 
     Parameters
     ----------
     page : (h, w) uint8
     dpi : float
         Pixels an inch.
+    words : sequence of Word
+        Beside each other.
+    height : float
+        Of their line, in pixels.
     """
-    margin = int(0.25 * line.height) + 2
-    left, top = max(0, line.box.left - margin), max(0, line.box.top - margin)
-    crop = page[top : line.box.bottom + margin, left : line.box.right + margin]
+    box, margin = union(w.box for w in words), int(0.25 * height) + 2
+    left, top = max(0, box.left - margin), max(0, box.top - margin)
+    crop = page[top : box.bottom + margin, left : box.right + margin]
     if crop.size == 0:
-        return [""] * len(line.words)
-    scale = float(np.clip(LINE_PIXELS / max(1.0, line.height), 0.3, 2.5))
+        return [""] * len(words)
+    scale = float(np.clip(LINE_PIXELS / max(1.0, height), 0.3, 2.5))
     how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
     crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
     crop = as_uint8(cv2.GaussianBlur(crop, (0, 0), SMOOTHED))
     pad = 10
     crop = as_uint8(cv2.copyMakeBorder(crop, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=255))
     found = reader.read_region(crop, dpi * scale, languages, Shape.LINE)
-    words = [
+    read = [
         word
         for block in found
         for each in block.lines
         for word in shifted(each, -pad, -pad, 1 / scale, left, top).words
     ]
-    return [_on(word, words) for word in line.words]
+    return [_on(word, read) for word in words]
 
 
 def _on(word: Word, words: list[FoundWord]) -> str:
