@@ -7,7 +7,7 @@ from math import sqrt
 from typing import NamedTuple
 
 NORMAL_95 = 1.959963984540054  # standard deviations to both sides that hold 95 % of a normal distribution
-OWN_ERROR = 0.27  # share by which expected and true errors differed on pages that fitted nothing (bench doubts)
+OWN_ERROR = 0.21  # share by which expected and true errors differed on pages that fitted nothing (bench doubts)
 
 
 class Left(NamedTuple):
