@@ -140,6 +140,11 @@ def test_suggestions_know_the_document_the_lists_other_readings_and_what_was_tau
     assert suggestions(word("ofthe"), "eng", {})[0] == "of the"
     assert "1931" in suggestions(word("193l"), "eng", {}) and "HARBOUR" in suggestions(word("HARBDUR"), "eng", {})
     assert suggestions(word("lwo", others=("two",)), "eng", {})[0] == "two"
+    assert suggestions(word("in'"), "eng", {})[0] == "in" and suggestions(word("'lamp.,"), "eng", {})[:2] == [
+        "lamp.",
+        "lamp",
+    ]
+    assert "lamp" not in suggestions(word("lamp,"), "eng", {})
     plain_order = suggestions(word("hat"), "eng", {})
     taught = suggestions(word("hat"), "eng", {}, taught={("h", "b"): 3})
     assert taught.index("bat") < plain_order.index("bat")

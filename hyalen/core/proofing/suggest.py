@@ -20,6 +20,7 @@ LISTED = 60_000  # of a language's words, the most frequent, that are compared l
 NEAR = 24  # of them that are looked at closely
 # What a suggestion is worth: how alike it looks, how frequent it is, whether this document or another reading has it.
 LIKENESS, FREQUENCY, IN_DOCUMENT, IN_LIST, OTHER_READING, TAUGHT = 2.6, 0.45, 1.2, 1.5, 1.6, 1.0
+CLAUSE_ENDS = ".,;:!?،؛؟"
 _NUMBER = re.compile(r"\d+(?:[.,:/-]\d+)*")
 LONGEST_TWICE, LEAST_TWICE = 9, 1.5  # letters of a word with two misreadings; how frequent the word meant must be
 UNKNOWN = 1.5  # what a reading is worth less that no list and no document has
@@ -80,7 +81,16 @@ def suggestions(
     made = [f"{before}{_cased(other, core)}{after}" for other in best]
     as_read = [o for o in (*word.others, word.second or "") if o and o != word.text and o not in made]
     same_core = [o for o in as_read if core_of(o).casefold() == folded]  # other marks around the same word
-    return list(dict.fromkeys([*same_core[:1], *made]))[:MOST]
+    bared = _without_specks(before, core, after) if folded in document or listed_frequency(folded, language) > 0 else []
+    return list(dict.fromkeys([*same_core[:1], *bared, *made]))[:MOST]
+
+
+def _without_specks(before: str, core: str, after: str) -> list[str]:
+    """A known word without the marks that may be specks: more around it than one that ends a clause."""
+    if not before and (not after or after in CLAUSE_ENDS):
+        return []
+    kept = next((mark for mark in after if mark in CLAUSE_ENDS), "")
+    return list(dict.fromkeys([core + kept, core]))
 
 
 def _candidates(folded: str, language: str) -> Iterator[str]:
