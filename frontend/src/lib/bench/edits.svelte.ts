@@ -100,9 +100,19 @@ export class Edits {
 
   /** Of the first of them, take one's own text, or leave what stands there. */
   async choose(own: boolean): Promise<void> {
-    const [clash, ...others] = this.clashes;
-    this.clashes = others;
-    if (own && clash) await this.edit({ op: 'set_word', word_id: clash.word, text: clash.mine }, false, clash.page);
+    const [clash] = this.clashes;
+    if (!clash) return;
+    try {
+      // On the page as it is now, whichever document is in hand meanwhile; what fails is asked about again.
+      if (own) await inTurn(async () => {
+        const { revision } = await api.page(clash.page);
+        const changed = await api.edit(clash.page, revision, { op: 'set_word', word_id: clash.word, text: clash.mine }, false);
+        if (changed.document.id === desk.document?.id) desk.apply(changed);
+      });
+      this.clashes = this.clashes.filter((c) => c !== clash);
+    } catch (error) {
+      notices.report(error);
+    }
   }
 
   private forget(mine: Settled): void {
