@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,7 +15,7 @@ from hyalen.core.model.treatment import Bend, Mesh
 
 MESH_INCHES = 0.2  # inches between the nodes of a bend: a line of text bends by less than a pixel between them
 REFINEMENT = 5  # nodes between two, when pixels are fetched
-CUT_INK = 40  # of an edge's length is wider than letters that are cut there
+CUT_INK, CUT_DEPTH = 40, 50  # of an edge's length is wider than letters that are cut there; grey levels of their ink
 SHEETS = (1.2941, 1.4142)  # Letter (ANSI/ASME Y14.1), the A series (ISO 216)
 
 
@@ -189,10 +190,17 @@ def render(original: Image, frame: Frame, mesh: Mesh | None = None, sharp: bool 
 
 def _edged(original: Image) -> Image:
     """The original with the paper between and behind the ink of its outermost pixels there."""
+    edges: list[Any] = [np.s_[0], np.s_[-1], np.s_[:, 0], np.s_[:, -1]]
+    closed = []
+    for edge in edges:
+        line = np.ascontiguousarray(original[edge])[None]
+        side = np.ones((1, max(3, line.shape[1] // CUT_INK) | 1), np.uint8)
+        closed.append(as_uint8(cv2.morphologyEx(line, cv2.MORPH_CLOSE, side))[0])
+    if all(int((c - original[edge]).max()) < CUT_DEPTH for c, edge in zip(closed, edges, strict=True)):
+        return original  # a large scan is not copied for its grain
     result = original.copy()
-    for edge in (result[0], result[-1], result[:, 0], result[:, -1]):
-        line = np.ascontiguousarray(edge)[None]
-        edge[...] = cv2.morphologyEx(line, cv2.MORPH_CLOSE, np.ones((1, max(3, len(edge) // CUT_INK) | 1), np.uint8))[0]
+    for c, edge in zip(closed, edges, strict=True):
+        result[edge] = c
     return result
 
 
