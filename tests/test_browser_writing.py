@@ -28,7 +28,7 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 
 
 def until(page: Page, told: Callable[[], object], wanted: object) -> None:
-    for _ in range(60):
+    for _ in range(200):
         if told() == wanted:
             return
         page.wait_for_timeout(100)

@@ -104,6 +104,15 @@ def bench(tmp_path: Path) -> Iterator[Bench]:
         made.store.close()
 
 
+def test_who_is_told_that_a_scan_rests_does_not_find_it_running(bench: Bench) -> None:
+    bench.device.lay(stack(2))
+    scan = bench.begin(Wish(dpi=75))
+    found = []
+    bench.foreman.listen(lambda event: found.append((event.state, bench.scanning.is_running(scan))))
+    assert bench.go_on(scan) == ""
+    assert found[0] == ("running", True) and found[-1] == ("resting", False)
+
+
 def test_a_stack_becomes_a_document_in_its_order(bench: Bench) -> None:
     bench.device.lay(stack(5, both=True))
     scan = bench.begin(Wish(sides=Sides.BOTH, dpi=75))

@@ -62,22 +62,23 @@ class Scanning:
         self._lock = threading.Lock()
         self._stops: dict[int, threading.Event] = {}
         self._threads: dict[int, threading.Thread] = {}
+        self._running: set[int] = set()
 
     def go_on(self, scan_id: int) -> bool:
         """Start a scan or go on with it; False where it is under way, or its scanner is busy with another."""
         with self._lock:
             scan = self.store.scans.scan(scan_id)
-            for each, thread in self._threads.items():
-                if thread.is_alive() and self.store.scans.scan(each).scanner_id == scan.scanner_id:
-                    return False
+            if any(self.store.scans.scan(each).scanner_id == scan.scanner_id for each in self._running):
+                return False
             stop = self._stops[scan_id] = threading.Event()
             self.store.scans.set_state(scan_id, "running")
             self.attendant.warm()
             thread = self._threads[scan_id] = threading.Thread(
                 target=self._run, args=(scan_id, stop), name=f"scan-{scan_id}", daemon=True
             )
+            self._running.add(scan_id)
+            self._tell(scan, "running")
             thread.start()
-        self._tell(scan, "running")
         return True
 
     def stop(self, scan_id: int, wait: float = 0.0) -> None:
@@ -93,8 +94,7 @@ class Scanning:
             self.stop(scan_id, wait=5.0)
 
     def is_running(self, scan_id: int) -> bool:
-        thread = self._threads.get(scan_id)
-        return thread is not None and thread.is_alive()
+        return scan_id in self._running
 
     def _tell(self, scan: ScanRecord, state: str) -> None:
         self.foreman.tell(Event("scan", scan.batch_id, state=state))
@@ -121,9 +121,11 @@ class Scanning:
                 log.exception("a scan stopped")
                 trouble = Trouble(kind="device", says=f"Scanning stopped ({type(error).__name__}). Go on.")
         with suppress(NotFound):  # its batch may have been removed meanwhile
-            scan = store.scans.scan(scan_id)
             store.scans.set_state(scan_id, "resting", trouble)
-            self._tell(scan, trouble.kind if trouble else "resting")
+        with self._lock:  # who is told that it rests must not find it running
+            self._running.discard(scan_id)
+        with suppress(NotFound):
+            self._tell(store.scans.scan(scan_id), trouble.kind if trouble else "resting")
 
 
 class _Pass:

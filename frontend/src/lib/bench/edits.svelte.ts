@@ -8,6 +8,7 @@ import { doubts } from './doubts.svelte';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
 import { inTurn } from './turns';
+import { typeInto } from './typing';
 import { view } from './view.svelte';
 import { bared } from './words';
 
@@ -15,6 +16,7 @@ const LOOKED_AHEAD = 6; // doubts
 /** A word that was changed elsewhere while it was changed here: theirs stands, until the clerk chooses. */
 export interface Clash { page: number; position: number; word: string; read: string; theirs: string; mine: string; box: number[]; size: [number, number]; image: string | null }
 type Settled = { page: number; word: string; key: string; read: string; text: string | null };
+const OURS_WITH_CTRL = /^(Enter|Period|Comma|Key[BIKUYZ])$/;
 const TRIES_AGAIN = 1500; // milliseconds, while the server does not answer
 const PACE = 10 * 60_000; // milliseconds over which it is counted
 
@@ -183,7 +185,8 @@ export class Edits {
 
   /** Keep a key for the doubt that is on its way; true where there is one. */
   hold(event: KeyboardEvent): boolean {
-    if (!this.underway || event.ctrlKey || event.metaKey || /^(Shift|Alt|AltGraph|Control|Meta)$/.test(event.key)) return false;
+    if (!this.underway || /^(Shift|Alt|AltGraph|Control|Meta)$/.test(event.key)) return false;
+    if ((event.ctrlKey || event.metaKey) && !OURS_WITH_CTRL.test(event.code)) return false; // the browser's own
     this.waiting.push(event);
     return true;
   }
@@ -206,12 +209,8 @@ export class Edits {
       const key = this.waiting.shift();
       const target = document.activeElement;
       if (!key || !target) return;
-      const again = new KeyboardEvent('keydown', { key: key.key, code: key.code, altKey: key.altKey, shiftKey: key.shiftKey, bubbles: true, cancelable: true });
-      if (!target.dispatchEvent(again) || !(target instanceof HTMLInputElement)) continue;
-      if (key.key.length === 1 && !key.altKey) target.setRangeText(key.key, target.selectionStart ?? 0, target.selectionEnd ?? 0, 'end');
-      else if (key.key === 'Backspace' && target.selectionStart) target.setRangeText('', target.selectionStart - 1, target.selectionStart, 'end');
-      else continue;
-      target.dispatchEvent(new Event('input', { bubbles: true }));
+      const again = new KeyboardEvent('keydown', { key: key.key, code: key.code, ctrlKey: key.ctrlKey, metaKey: key.metaKey, altKey: key.altKey, shiftKey: key.shiftKey, bubbles: true, cancelable: true });
+      if (target.dispatchEvent(again) && target instanceof HTMLInputElement) typeInto(target, key);
     }
   }
 

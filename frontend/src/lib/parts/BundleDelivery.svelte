@@ -25,7 +25,12 @@
       changes = [];
       return;
     }
-    void notices.attempt(async () => (changes = await api.bundleChanges(bundle.id)));
+    let late = false; // what was asked for before the bundle changed again
+    void notices.attempt(async () => {
+      const fresh = await api.bundleChanges(bundle.id);
+      if (!late) changes = fresh;
+    });
+    return () => void (late = true);
   });
 
   function choose(kind: Kind) {
