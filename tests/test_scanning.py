@@ -95,7 +95,8 @@ def named(sheet: Sheet, back: bool, settings: Settings) -> bytes:
 
 
 @pytest.fixture
-def bench(tmp_path: Path) -> Iterator[Bench]:
+def bench(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Bench]:
+    monkeypatch.setattr("hyalen.work.scanning.PAUSE", 0.02)
     device = Device(named, slow=0.01)
     with served(device) as address:
         made = Bench(tmp_path, device, address)

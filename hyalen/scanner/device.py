@@ -76,7 +76,7 @@ class Device:
     ) -> None:
         self._lock = threading.RLock()
         self._render = render or rendered
-        self._slow = slow
+        self.slow = slow
         self.feeder: deque[Sheet] = deque()
         self.glass: Sheet | None = None
         self.tray: list[Sheet] = []  # what has gone through

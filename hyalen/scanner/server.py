@@ -49,7 +49,7 @@ def make_scanner(device: Device, admin: str = "") -> FastAPI:
         try:
             job = device.begin(_settings(body))
         except Refused as refused:
-            headers = {"Retry-After": "1"} if refused.status == 503 else {}
+            headers = {"Retry-After": f"{device.slow:.0f}"} if refused.status == 503 else {}
             return PlainTextResponse(str(refused), refused.status, headers)
         return Response(status_code=201, headers={"Location": f"{_base(request)}/eSCL/ScanJobs/{job.id}"})
 
@@ -58,7 +58,7 @@ def make_scanner(device: Device, admin: str = "") -> FastAPI:
         try:
             data = await run_in_threadpool(device.next_picture, job_id)
         except Refused as refused:
-            headers = {"Retry-After": "1"} if refused.status == 503 else {}
+            headers = {"Retry-After": f"{device.slow:.0f}"} if refused.status == 503 else {}
             return PlainTextResponse(str(refused), refused.status, headers)
         job, broken = device.job(job_id), device.vanish_after
         device.vanish_after = None
