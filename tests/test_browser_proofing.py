@@ -136,7 +136,7 @@ def test_find_and_replace_by_keys_on_any_screen(page: Page, server: Server) -> N
     page.keyboard.press("Escape")
     page.locator(".desk").focus()
     page.keyboard.press("Control+z")
-    for _ in range(50):
+    for _ in range(200):
         if "letters" in [w["text"] for w in words(server, 1, 0)]:
             break
         page.wait_for_timeout(100)
@@ -188,7 +188,7 @@ def test_a_change_of_another_word_elsewhere_is_merged_and_of_the_same_refused(pa
     change(other, "lantern")
     field.fill("mended")
     page.keyboard.press("Enter")
-    for _ in range(60):
+    for _ in range(200):
         texts = [w["text"] for w in words(server, 1, at)]
         if "mended" in texts:
             break
@@ -215,7 +215,7 @@ def test_a_change_of_another_word_elsewhere_is_merged_and_of_the_same_refused(pa
     assert "theirs" in [w["text"] for w in words(server, 1, at)]
     page.keyboard.press("Alt+m")
     expect(both).to_be_hidden()
-    for _ in range(60):
+    for _ in range(200):
         texts = [w["text"] for w in words(server, 1, at)]
         if "mine" in texts:
             break
@@ -241,7 +241,7 @@ def test_a_sample_is_judged_by_keys(page: Page, server: Server) -> None:
     for _ in range(3):
         page.keyboard.press("Enter")
     expect(panel.get_by_text("5 of 6")).to_be_visible()
-    for _ in range(50):
+    for _ in range(200):
         if "corrected-in-the-sample" in [w["text"] for at in range(3) for w in words(server, 1, at)]:
             return
         page.wait_for_timeout(100)

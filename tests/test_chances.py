@@ -145,6 +145,7 @@ def test_suggestions_know_the_document_the_lists_other_readings_and_what_was_tau
         "lamp",
     ]
     assert "lamp" not in suggestions(word("lamp,"), "eng", {})
+    assert "l" not in suggestions(word("l’"), "fra", {})[:1]  # an elision is no speck
     plain_order = suggestions(word("hat"), "eng", {})
     taught = suggestions(word("hat"), "eng", {}, taught={("h", "b"): 3})
     assert taught.index("bat") < plain_order.index("bat")

@@ -21,6 +21,7 @@ NEAR = 24  # of them that are looked at closely
 # What a suggestion is worth: how alike it looks, how frequent it is, whether this document or another reading has it.
 LIKENESS, FREQUENCY, IN_DOCUMENT, IN_LIST, OTHER_READING, TAUGHT = 2.6, 0.45, 1.2, 1.5, 1.6, 1.0
 CLAUSE_ENDS = ".,;:!?،؛؟"
+ELIDING = {"fra", "ita", "cat", "oci"}  # where an apostrophe ends a word before a vowel
 _NUMBER = re.compile(r"\d+(?:[.,:/-]\d+)*")
 LONGEST_TWICE, LEAST_TWICE = 9, 1.5  # letters of a word with two misreadings; how frequent the word meant must be
 UNKNOWN = 1.5  # what a reading is worth less that no list and no document has
@@ -81,7 +82,9 @@ def suggestions(
     made = [f"{before}{_cased(other, core)}{after}" for other in best]
     as_read = [o for o in (*word.others, word.second or "") if o and o != word.text and o not in made]
     same_core = [o for o in as_read if core_of(o).casefold() == folded]  # other marks around the same word
-    bared = _without_specks(before, core, after) if folded in document or listed_frequency(folded, language) > 0 else []
+    elided = language in ELIDING and not before and after in ("'", "’")
+    known_as_read = folded in document or listed_frequency(folded, language) > 0
+    bared = _without_specks(before, core, after) if known_as_read and not elided else []
     return list(dict.fromkeys([*same_core[:1], *bared, *made]))[:MOST]
 
 

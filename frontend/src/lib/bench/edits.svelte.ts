@@ -7,6 +7,7 @@ import { history } from './history.svelte';
 import { doubts } from './doubts.svelte';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
+import { afterPaint, painted } from './later';
 import { inTurn } from './turns';
 import { typeInto } from './typing';
 import { view } from './view.svelte';
@@ -38,10 +39,11 @@ export class Edits {
     try {
       const revision = desk.page?.id === pageId ? desk.page.revision : desk.pages.find((p) => p.id === pageId)?.revision;
       const changed = await this.sendOrMerge(pageId, revision ?? 0, operation, everywhere);
-      if (everywhere && changed.words > 1) notices.notify(`${changed.words} words corrected`);
-      desk.apply(changed);
+      if (everywhere && changed && changed.words > 1) notices.notify(`${changed.words} words corrected`);
+      if (changed) desk.apply(changed);
+      else await desk.reload();
       this.showSettled();
-      return true;
+      return changed !== null;
     } catch (error) {
       notices.report(error);
       if (error instanceof Refused && error.status === 409) await desk.reload();
@@ -51,8 +53,8 @@ export class Edits {
     }
   }
 
-  /** Where the page was changed elsewhere meanwhile, the change is made all the same if it is of another word. */
-  private async sendOrMerge(pageId: number, revision: number, operation: Operation, everywhere: boolean): Promise<Changed> {
+  /** Where the page was changed elsewhere meanwhile, the change is made all the same if it is of another word; null where the clerk must choose. */
+  private async sendOrMerge(pageId: number, revision: number, operation: Operation, everywhere: boolean): Promise<Changed | null> {
     try {
       return await api.edit(pageId, revision, operation, everywhere);
     } catch (error) {
@@ -64,12 +66,10 @@ export class Edits {
       if (theirs?.text === mine.read && theirs.state === 'read') return api.edit(pageId, fresh.revision, operation, everywhere);
       const wanted = mine.text ?? mine.read;
       if (theirs?.text === wanted) return api.edit(pageId, fresh.revision, operation, everywhere);
-      if (theirs && fresh.content) {
-        const { width, height } = fresh.content;
-        this.clashes = [...this.clashes, { page: pageId, position: fresh.position, word, read: mine.read, theirs: theirs.text, mine: wanted, box: theirs.box, size: [width, height], image: fresh.cleaned }];
-      }
-      const told = theirs ? `“${theirs.text}” stands there now` : 'the word is not there any more';
-      throw new Refused(409, 'Changed elsewhere', `“${mine.read}” was changed elsewhere meanwhile: ${told}, you wrote “${wanted}”.`);
+      if (!theirs || !fresh.content) throw new Refused(409, 'Changed elsewhere', `“${mine.read}” was changed elsewhere meanwhile: the word is not there any more, you wrote “${wanted}”.`);
+      const { width, height } = fresh.content;
+      this.clashes = [...this.clashes, { page: pageId, position: fresh.position, word, read: mine.read, theirs: theirs.text, mine: wanted, box: theirs.box, size: [width, height], image: fresh.cleaned }];
+      return null;
     }
   }
 
@@ -80,7 +80,8 @@ export class Edits {
         const revision = desk.page?.id === mine.page ? desk.page.revision : desk.pages.find((p) => p.id === mine.page)?.revision;
         const changed = await this.sendOrMerge(mine.page, revision ?? 0, operation, everywhere);
         this.forget(mine);
-        desk.apply(changed);
+        if (changed) desk.apply(changed);
+        else await desk.reload();
         this.showSettled();
         return;
       } catch (error) {
@@ -170,7 +171,8 @@ export class Edits {
       this.kin = { read, text: meant, count: kin };
     }
     const operation: Operation = text === null ? { op: 'accept_word', word_id: word.id } : { op: 'set_word', word_id: word.id, text };
-    void inTurn(() => this.keep(mine, operation, everywhere));
+    // The next word comes first: what is sent waits until that is painted.
+    void inTurn(() => painted().then(() => this.keep(mine, operation, everywhere)));
     this.showSettled();
     await this.moving(async () => {
       const next = this.walk[Math.min(at, this.walk.length - 1)];
@@ -245,7 +247,7 @@ export class Edits {
   async goDoubt(doubt: OpenDoubt): Promise<void> {
     const walk = this.walk;
     const at = walk.findIndex((d) => d.page_id === doubt.page_id && d.key === doubt.key);
-    if (at >= 0) ahead.fetch(walk.slice(at, at + LOOKED_AHEAD), new Map(desk.pages.map((p) => [p.id, p.revision])));
+    if (at >= 0) afterPaint(() => ahead.fetch(walk.slice(at, at + LOOKED_AHEAD), new Map(desk.pages.map((p) => [p.id, p.revision]))));
     await view.goPage(doubt.position);
     if (desk.page?.id === doubt.page_id) selection.select(doubt.region_id ?? null, doubt.word_id ?? null, doubt.word_id !== null);
   }

@@ -6,3 +6,20 @@ export function later(wait: number, action: () => void): (sooner?: number) => vo
     timer = setTimeout(action, sooner);
   };
 }
+
+const LONGEST = 80; // milliseconds: a tab that is not seen paints nothing
+
+/** An action that waits until what is changed now has been painted; what is returned calls it off. */
+export function afterPaint(action: () => void): () => void {
+  let timer = setTimeout(action, LONGEST);
+  const frame = requestAnimationFrame(() => {
+    clearTimeout(timer);
+    timer = setTimeout(action);
+  });
+  return () => {
+    cancelAnimationFrame(frame);
+    clearTimeout(timer);
+  };
+}
+
+export const painted = () => new Promise<void>((done) => afterPaint(done));

@@ -10,7 +10,7 @@
   import { view } from '../bench/view.svelte';
   import { shaping } from '../bench/shaping.svelte';
   import { inTurn } from '../bench/turns';
-    import { look, subjectName } from '../bench/roles';
+  import { look, subjectName } from '../bench/roles';
 
   let { region, order }: { region: Region; order: number | null } = $props();
   let element = $state<HTMLElement>();
@@ -19,7 +19,7 @@
   let draft = $state<string | null>(null);
   let description = $state<string | null>(null);
 
-  const open = $derived(selection.region === region.id);
+  const open = $derived(selection.region === region.id && desk.page?.id === pageId); // ids repeat from page to page
   const l = $derived(look(region.role));
   const text = $derived(textOf(region));
   const own = $derived((desk.page?.doubts ?? []).filter((d) => d.region_id === region.id));
