@@ -232,7 +232,7 @@ def _languages(content: PageContent) -> Iterator[Doubt]:
 def _speech(content: PageContent) -> Iterator[Doubt]:
     for region in content.regions:
         for word in region.words:
-            if any(_is_unspeakable(c) for c in word.text):
+            if _is_unspeakable(word.text):
                 yield _finding(
                     "unspeakable", 0.6, "It holds a character without meaning: no voice can say it.", region, word
                 )
@@ -240,8 +240,10 @@ def _speech(content: PageContent) -> Iterator[Doubt]:
                 yield _finding("link", 0.25, "A link whose text is its address.", region, word)
 
 
-def _is_unspeakable(c: str) -> bool:
-    return c == "\ufffd" or unicodedata.category(c) in ("Co", "Cn", "Cs")
+def _is_unspeakable(text: str) -> bool:
+    if text.isprintable():
+        return "\ufffd" in text
+    return any(c == "\ufffd" or unicodedata.category(c) in ("Co", "Cn", "Cs") for c in text)
 
 
 def _jumps(content: PageContent) -> Iterator[Doubt]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from math import ceil
 from typing import NamedTuple
 
 import numpy as np
@@ -101,13 +102,8 @@ def union(boxes: Iterable[Box]) -> Box:
 
 def bounds(polygon: Iterable[Point]) -> Box:
     """The box around a polygon's corners."""
-    points = list(polygon)
-    return Box(
-        int(min(p[0] for p in points)),
-        int(min(p[1] for p in points)),
-        int(np.ceil(max(p[0] for p in points))),
-        int(np.ceil(max(p[1] for p in points))),
-    )
+    xs, ys = zip(*polygon, strict=True)
+    return Box(int(min(xs)), int(min(ys)), ceil(max(xs)), ceil(max(ys)))
 
 
 Matrix = NDArray[np.float64]

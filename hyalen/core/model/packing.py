@@ -5,18 +5,21 @@ from __future__ import annotations
 import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
+from functools import lru_cache
 from typing import overload
 
 from hyalen.core.model.content import PageContent
 
-KEPT = 4
+KEPT, KEPT_WHOLE = 4, 16
 
 
 def packed(content: PageContent) -> bytes:
     return zlib.compress(content.model_dump_json(exclude_defaults=True).encode("utf8"), 3)
 
 
+@lru_cache(maxsize=KEPT_WHOLE)
 def unpacked(data: bytes) -> PageContent:
+    """The content; who changes a page asks for it twice, before and after."""
     return PageContent.model_validate_json(zlib.decompress(data))
 
 

@@ -169,4 +169,5 @@ def _chance(placed: Placed, chance: float, known: Known, sums: Collection[str]) 
         return SETTLED
     if placed.word.id in sums:
         chance *= ADDS_UP
-    return chance * LISTED if core_of(placed.word.text).casefold() in known.listed else chance
+    listed = known.listed and core_of(placed.word.text).casefold() in known.listed
+    return chance * LISTED if listed else chance

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 from rapidfuzz import fuzz
 
@@ -12,8 +13,10 @@ from hyalen.core.structure.margins import PAGE_NUMBER
 
 ALIKE = 82.0  # of 100: how like two running heads' texts are, their numbers aside
 SAME_HEIGHT = 0.04  # of the page's height
+KEPT = 8192  # comparisons: those of a document are made again whenever one of its edges or headings changes
 
 
+@lru_cache(maxsize=KEPT)
 def comparable(text: str) -> str:
     """The text with its numbers made alike."""
     return re.sub(r"\d+", "#", " ".join(text.split()).casefold())
@@ -38,4 +41,9 @@ def _recurs(a: Landmark, b: Landmark) -> bool:
         return False
     if PAGE_NUMBER.match(a.text) and PAGE_NUMBER.match(b.text):
         return True
-    return bool(fuzz.ratio(comparable(a.text), comparable(b.text)) >= ALIKE)
+    return _alike(comparable(a.text), comparable(b.text))
+
+
+@lru_cache(maxsize=KEPT)
+def _alike(one: str, other: str) -> bool:
+    return bool(fuzz.ratio(one, other) >= ALIKE)
