@@ -103,6 +103,16 @@ class Search:
         """The places on one page."""
         return self.find(sought, replace(scope, page_id=page_id), limit=MOST_ON_A_PAGE).hits
 
+    def places(self, sought: Sought, scope: Scope, most: int) -> int:
+        """How many places there are, or `most` where there are as many at least (raises as `find` does)."""
+        check(sought)
+        total = 0
+        for row in self._candidates(sought, scope, "s.text, s.folded", in_order=False):
+            total += count(row["text"], row["folded"], sought)
+            if total >= most:
+                return most
+        return total
+
     def said_elsewhere(self, document_id: int, page_id: int, word: str) -> int:
         """On how many passages of a document's other pages a word stands."""
         tokens = _TOKEN.findall(fold(word))
@@ -118,7 +128,9 @@ class Search:
         )
         return int(row["n"]) if row else 0
 
-    def _candidates(self, sought: Sought, scope: Scope) -> Iterator[sqlite3.Row]:
+    def _candidates(
+        self, sought: Sought, scope: Scope, columns: str = "s.*", in_order: bool = True
+    ) -> Iterator[sqlite3.Row]:
         """Passages in which it may stand."""
         where, values = [f"p.{each.strip()}" for each in LIVE.split("AND")], list[object]()
         for column, value in (
@@ -130,19 +142,21 @@ class Search:
                 values.append(value)
         if scope.documents is not None:  # ids are whole numbers; there may be more than SQLite takes as variables
             where.append(f"s.document_id IN ({', '.join(str(int(d)) for d in sorted(scope.documents))})")
-        index = ""
+        source = "passage s"
         tokens = _TOKEN.findall(fold(sought.text)) if sought.way is not Way.PATTERN else []
         if sought.way in (Way.WORDS, Way.START) and tokens:
-            index = "JOIN passage_index i ON i.rowid = s.id"
+            # Without CROSS, each passage of the document may be sought in the index by itself.
+            source = "passage_index i CROSS JOIN passage s ON s.id = i.rowid"
             where.append("passage_index MATCH ?")
             star = "*" if sought.way is Way.START else ""
             values.append(_query(f'"{" ".join(tokens)}"{star}', scope.document_id))
         elif tokens:
             where += ["instr(s.folded, ?)"] * len(tokens)
             values += tokens
+        order = "ORDER BY d.batch_id, d.position, p.position, s.place" if in_order else ""
         return self.database.each(
-            f"""SELECT s.* FROM passage s JOIN page p ON p.id = s.page_id JOIN document d ON d.id = s.document_id
-                    {index} WHERE {" AND ".join(where)} ORDER BY d.batch_id, d.position, p.position, s.place""",
+            f"""SELECT {columns} FROM {source} JOIN page p ON p.id = s.page_id JOIN document d ON d.id = s.document_id
+                    WHERE {" AND ".join(where)} {order}""",
             *values,
         )
 

@@ -38,6 +38,7 @@ from hyalen.web.services import Given, Services
 
 router = APIRouter(tags=["proofing"])
 ListId = Annotated[int, Path(ge=0, le=2**63 - 1, description="a batch, or 0 for all")]
+MOST_KIN = 99  # counted: a short word's places are thousands, and nobody needs their number
 MOST_SLIPS = 500  # in one answer
 SHOWN = 200  # drawn words in one answer
 Reach = Annotated[float, Query(ge=0.0005, le=0.5, allow_inf_nan=False)]
@@ -50,7 +51,7 @@ def word_help(page_id: Id, word_id: str, given: Given) -> WordHelp:
     word, made = given.store.proofing.suggestions(page_id, word_id)
     try:
         sought = Sought(text=core_of(word.text) or word.text, way=Way.WORDS, exact=True)
-        kin = given.store.search.find(sought, Scope(given.store.pages.page(page_id).document_id), limit=0).total
+        kin = given.store.search.places(sought, Scope(given.store.pages.page(page_id).document_id), MOST_KIN + 1)
     except PatternError:
         kin = 1
     return WordHelp(suggestions=made, kin=max(0, kin - 1))

@@ -503,7 +503,7 @@ class Margins(PagesChosen):
 
 
 class WordHelp(BaseModel):
-    """`kin` is how many other places of the document say the word as it was read."""
+    """`kin` is how many other places of the document say the word as it was read; 99 stands for more, too."""
 
     suggestions: list[str]
     kin: int

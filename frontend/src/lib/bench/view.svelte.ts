@@ -2,6 +2,7 @@ import type { Document, StageId } from '../api/client';
 import { format, parse, type BatchStage, type Place } from './address';
 import { findWord } from './content';
 import { desk } from './desk.svelte';
+import { afterPaint } from './later';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
 
@@ -13,6 +14,7 @@ export class View {
   scanning = $state(false);
   /** The bundle in hand, or null. */
   bundle = $state<number | null>(null);
+  private naming: (() => void) | null = null;
 
   async start(): Promise<void> {
     window.addEventListener('popstate', () => void this.follow(parse(location.hash)));
@@ -23,6 +25,7 @@ export class View {
 
   /** Go there; resolved when all of it is on the desk. */
   async go(place: Place, keepAddress = false): Promise<void> {
+    if (this.naming) this.nameIt();
     const hash = format(place);
     if (hash !== location.hash) history[keepAddress ? 'replaceState' : 'pushState'](null, '', hash);
     await this.follow(place);
@@ -69,8 +72,21 @@ export class View {
     const id = desk.document?.id;
     if (id === undefined) return;
     const shown = desk.showPage(index);
-    history.replaceState(null, '', format({ kind: 'document', id, stage: this.stage, page: desk.pageIndex }));
+    this.saysPage();
     await notices.attempt(() => shown);
+  }
+
+  /** The address names the page in hand, once that is painted. */
+  private saysPage(): void {
+    this.naming?.();
+    this.naming = afterPaint(() => this.nameIt());
+  }
+
+  private nameIt(): void {
+    this.naming?.();
+    this.naming = null;
+    const id = desk.document?.id, place = parse(location.hash);
+    if (place.kind === 'document' && place.id === id) history.replaceState(null, '', format({ kind: 'document', id, stage: this.stage, page: desk.pageIndex }));
   }
 
   turn = (by: 1 | -1) => this.goPage(desk.pageIndex + by);

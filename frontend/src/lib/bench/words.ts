@@ -3,6 +3,11 @@ export function counted(count: number, noun: string): string {
   return `${count} ${noun}${count === 1 ? '' : 's'}`;
 }
 
+const COUNTED = 99; // places of a word
+
+/** How many places say a word; beyond so many they are not counted. */
+export const manyOf = (places: number): string => (places < COUNTED ? `${places}` : `${COUNTED} or more`);
+
 /** A misreading and what was meant without the marks around them that both have: "tbe," and "the," are "tbe" and "the". */
 export function bared(read: string, meant: string): { read: string; meant: string } {
   const mark = (c: string | undefined) => c !== undefined && !/[\p{L}\p{N}]/u.test(c);

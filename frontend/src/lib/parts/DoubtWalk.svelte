@@ -5,7 +5,7 @@
   import { slips } from '../bench/slips.svelte';
   import SamplePanel from './SamplePanel.svelte';
   import WordLists from './WordLists.svelte';
-  import { reasonOf } from '../bench/words';
+  import { manyOf, reasonOf } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { doubts } from '../bench/doubts.svelte';
   import { edits } from '../bench/edits.svelte';
@@ -63,7 +63,7 @@
 {#if lists}<WordLists onclose={() => (lists = false)} />{/if}
 {#if sampling}<SamplePanel onclose={() => (sampling = false)} />{/if}
 {#if edits.kin}
-  <p class="kin m-0 flex items-center gap-2 px-3 py-1 text-sm">“{edits.kin.read}” stands {edits.kin.count === 1 ? 'once' : `${edits.kin.count} times`} more. <button class="step" onclick={() => edits.kin && finding.show(edits.kin.read, edits.kin.text)}>See them <span class="key">Alt K</span></button></p>
+  <p class="kin m-0 flex items-center gap-2 px-3 py-1 text-sm">“{edits.kin.read}” stands {edits.kin.count === 1 ? 'once' : `${manyOf(edits.kin.count)} times`} more. <button class="step" onclick={() => edits.kin && finding.show(edits.kin.read, edits.kin.text)}>See them <span class="key">Alt K</span></button></p>
 {/if}
 <section class="border-hair border-b px-3 py-2" aria-label="Doubts">
   {#if walk.length === 0}

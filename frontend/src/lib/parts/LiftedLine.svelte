@@ -7,7 +7,7 @@
   import { linesOf } from '../bench/content';
   import { tick, untrack } from 'svelte';
   import { ahead } from '../bench/ahead.svelte';
-  import { apart, bared } from '../bench/words';
+  import { apart, bared, manyOf } from '../bench/words';
   import { SETTINGS, writing } from '../bench/writing.svelte';
   import Palette from './Palette.svelte';
   import SettingBar from './SettingBar.svelte';
@@ -301,7 +301,7 @@
     {#if current && writing.bar}<SettingBar word={current} block={region.language ?? null} onlanguage={(code) => { writing.language = code; if (current) sayIn(current, code); }} {selected} onset={(style) => current && void set(current, style)} oncharacters={() => current && openPalette(current)} ondo={(what) => current && act(what, current)} />{/if}
     <div class="foot">
       <span class="why">{reason ?? (current?.state === 'corrected' ? 'Corrected by hand.' : current?.state === 'accepted' ? 'Accepted as read.' : 'No doubt here.')}</span>
-      {#if help?.kin && current}<button title="See the other places that say this, with their ink, and correct them (Alt K)" onmousedown={(e) => e.preventDefault()} onclick={() => showKin(current)}>{help.kin} alike</button>{/if}
+      {#if help?.kin && current}<button title="See the other places that say this, with their ink, and correct them (Alt K)" onmousedown={(e) => e.preventDefault()} onclick={() => showKin(current)}>{manyOf(help.kin)} alike</button>{/if}
       <!-- Pressing keeps the field's focus, so that nothing is sent twice. -->
       <button onmousedown={(e) => e.preventDefault()} onclick={() => current && void settle(current)}>{current && value(current).trim() !== current.text ? 'Correct' : 'Accept'} <span class="key">Enter</span></button>
       <button title="Goes on and leaves the doubt (Alt ])" onmousedown={(e) => e.preventDefault()} onclick={() => void edits.step(1)}>Skip</button>
