@@ -113,6 +113,7 @@ def test_words_are_found_over_line_ends_with_their_ink(store: Store) -> None:
     ]  # fmt: skip
     assert store.search.find(Sought(text="torgnrun"), Scope(document, role="heading_1")).total == 2
     assert store.search.find(Sought(text="torgnrun"), Scope()).total == 6
+    assert [store.search.places(Sought(text="torgnrun"), Scope(), most) for most in (4, 6, 9)] == [4, 6, 6]
     assert store.search.find(Sought(text="12", way=Way.WORDS), Scope(document), first=1).total == 1
 
 
