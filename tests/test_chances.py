@@ -20,7 +20,7 @@ from wordfreq import zipf_frequency as reference_frequency
 
 from bench.doubts import calibration_error, caught, flagged_for
 from bench.proofing_pages import exact, plain, wrong_words
-from hyalen.core.frequencies import zipf_frequency
+from hyalen.core.frequencies import Frequencies, zipf_frequency
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Table, Word
 from hyalen.core.model.geometry import Box
 from hyalen.core.proofing.chance import judge, model_of
@@ -132,6 +132,21 @@ def test_what_was_meant_is_suggested_first_and_hunspell_knows_it() -> None:
     hunspell = Dictionary.from_files(str(HUNSPELL))
     first = [offered[read][0] for read, _ in tried]
     assert sum(hunspell.lookup(w) or hunspell.lookup(w.capitalize()) for w in first) >= 0.85 * len(first)
+
+
+def test_a_word_list_that_is_laid_out_says_what_it_said_before(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    paths = tmp_path / "words.npy", tmp_path / "levels.npy"
+    monkeypatch.setattr("hyalen.core.frequencies._paths", lambda base: paths)
+    assert Frequencies.kept("en") is None
+    made = Frequencies.of([["the"], [], ["lamp", "fyr"], ["\ud800"]])
+    made.keep("en")
+    kept = Frequencies.kept("en")
+    assert kept is not None
+    for each in (made, kept):
+        assert [each.zipf(w) for w in ("the", "fyr", "\ud800", "oil")] == [9.0, 8.98, 8.97, 0.0]
+        assert each.known(["oil", "lamp", "the"], 8.98) == ["the"]
+    paths[1].write_bytes(b"")  # a disk that was full
+    assert Frequencies.kept("en") is None
 
 
 def test_suggestions_know_the_document_the_lists_other_readings_and_what_was_taught() -> None:

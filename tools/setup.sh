@@ -66,9 +66,10 @@ if ! same frontend/node_modules/.stamp "$wanted"; then
   echo "$wanted" > frontend/node_modules/.stamp
 fi
 
-wanted=$(stamp tools/unpack_models.py frontend/package-lock.json; ls /usr/share/tesseract-ocr/*/tessdata 2>/dev/null | sha256sum)
+wanted=$(stamp tools/unpack_models.py tools/unpack_words.py hyalen/core/frequencies.py requirements.lock frontend/package-lock.json; ls /usr/share/tesseract-ocr/*/tessdata 2>/dev/null | sha256sum)
 if ! same .venv/share/hyalen/models/.stamp "$wanted"; then
   .venv/bin/python -m tools.unpack_models
+  .venv/bin/python -m tools.unpack_words
   echo "$wanted" > .venv/share/hyalen/models/.stamp
 fi
 
