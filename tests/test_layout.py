@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 import pytest
@@ -351,13 +353,13 @@ ROWS = [("", "1926", "1927", "1928"), ("Alder", "518", "361", "375"), ("Birch", 
         ("Elm", "277", "299", ""), ("Total", "2,310", "1,085", "779")]  # fmt: skip
 
 
-def set_rows(rows: list[tuple[str, ...]], left: int = 100) -> list[FoundLine]:
+def set_rows(
+    rows: list[tuple[str, ...]], left: int = 100, tops: Sequence[int] = range(100, 10_000, 60)
+) -> list[FoundLine]:
     lines = []
-    for r, row in enumerate(rows):
+    for top, row in zip(tops, rows, strict=False):
         words = [
-            FoundWord(
-                text, Box(left + 300 * c, 100 + 60 * r, left + 300 * c + 20 * len(text), 140 + 60 * r), 0.9, "eng"
-            )
+            FoundWord(text, Box(left + 300 * c, top, left + 300 * c + 20 * len(text), top + 40), 0.9, "eng")
             for c, text in enumerate(row)
             if text
         ]
@@ -386,6 +388,40 @@ def test_a_total_that_stands_apart_is_the_tables_last_row_and_text_below_is_not(
     assert (table.rows, table.columns) == (6, 4) and table.box.bottom < note.box.top
     last = [c.box for c in table.cells if c.row == 5]
     assert all(any(box.covers(w.box, 0.5) for box in last) for w in apart[-1].words)
+
+
+FIGURES = [("Alder", "518", "361", "375"), ("Birch", "1,515", "425", "404"), ("Elm", "277", "299", "310")]
+WORDED = ("", "beginning", "out", "the end")
+
+
+@pytest.mark.parametrize(
+    "heads",
+    [
+        [("Station", "Oil at the", "Oil sent", "Oil at"), WORDED],
+        [("", "Oil at the", "Oil sent", "Oil at"), ("Station", *WORDED[1:])],
+    ],
+)
+def test_the_lines_of_a_head_are_one_row(heads: list[tuple[str, ...]]) -> None:
+    first = 100 + 50 * len(heads) + 40
+    tops = [*range(100, 100 + 50 * len(heads), 50), first, first + 90, first + 180]
+    lines = set_rows([*heads, *FIGURES], tops=tops)
+    (table,) = find_aligned_tables(columns(lines))
+    assert (table.rows, table.columns) == (4, 4)
+    head = [c.box for c in table.cells if c.row == 0]
+    assert all(any(box.covers(w.box, 0.9) for box in head) for line in lines[: len(heads)] for w in line.words)
+
+
+def test_a_remark_that_goes_on_is_no_row_and_parts_no_table() -> None:
+    rows = [("1", "Wicks", "39", ""), ("2", "Barrels", "20", "sent back by the"), ("", "", "", "second boat"),
+            ("3", "Rope", "4", ""), ("4", "Soap", "37", "two are missing"), ("5", "Cans", "87", "")]  # fmt: skip
+    (table,) = find_aligned_tables(columns(set_rows(rows, tops=[100, 190, 240, 330, 420, 510])))
+    assert (table.rows, table.columns) == (5, 4)
+
+
+def test_a_column_of_text_beside_a_table_is_no_part_of_it() -> None:
+    beside = [read_line("the keeper signs for all that he takes over", 1400, 100 + 47 * i) for i in range(8)]
+    (table,) = find_aligned_tables(columns([*set_rows([*FIGURES, *FIGURES]), *beside]))
+    assert table.columns == 4 and table.box.right < 1400
 
 
 def test_a_contents_page_and_two_columns_of_text_are_no_tables() -> None:

@@ -19,12 +19,13 @@ GAP = 1.5  # line heights between two cells of a row that by itself looks tabula
 NARROW_GAP, WIDE_GAP = 0.6, 1.0  # between columns: of many rows, of few
 MANY_ROWS = 6  # rows, at which narrower gaps part columns
 MOST_CROSSED = 0.12  # of the rows: headings and section titles may stand across columns
+IN_LINE = 3  # columns, that tell two parts of a table from text
 FARTHEST_ROW = 3.2  # line heights to the next row
 LEAST_ROWS = 3  # of a table
 APART = 2.5  # distances of rows, that a total may stand below the last one
 CELL_WORDS = 3.5  # words of a cell on average: more are columns of text
 LEAST_TOLD = 0.55  # confidence of the model's table that is believed
-LEVEL = 0.4  # line heights within which cells stand in one row
+LEVEL, LEVEL_TEXT = 0.4, 0.25  # line heights within which cells stand in one row, and text beside cells
 MOSTLY_HEADED = 0.7  # of the columns under a head, that have one of their own in its cell
 WRAPPED = 0.85  # of the usual distance of rows
 NUMBER = re.compile(r"^[^\w]*(?:[A-Z]{0,3}[£$€]\s?)?[-–—+(]?\d[\d.,:/'’ °½¼¾%‰-]*[)%°*†]*[^\w]*$")
@@ -33,11 +34,12 @@ _LIST = re.compile(r"^(?:[•●▪■◦‣*·—–-]|[(\[]?(?:\d{1,3}|[ivxlc]
 
 
 class Row(NamedTuple):
-    """Words of one height across a part of the page, from the left."""
+    """Words of one height across a part of the page, from the left; of several where its cells have more `lines`."""
 
     words: tuple[FoundWord, ...]
     level: float
     height: float
+    lines: tuple[tuple[FoundWord, ...], ...] = ()
 
     @property
     def box(self) -> Box:
@@ -46,11 +48,11 @@ class Row(NamedTuple):
     @property
     def top(self) -> float:
         """Where most words end above: one tall one does not count."""
-        return float(np.median([w.box.top for w in self.words]))
+        return float(np.median([w.box.top for w in (self.lines or (self.words,))[0]]))
 
     @property
     def bottom(self) -> float:
-        return float(np.median([w.box.bottom for w in self.words]))
+        return float(np.median([w.box.bottom for w in (self.lines or (self.words,))[-1]]))
 
     def gaps(self) -> list[float]:
         reach = self.words[0].box.right
@@ -179,20 +181,26 @@ def _stacked(groups: list[list[Sequence[FoundLine]]]) -> list[list[Sequence[Foun
     merged: list[list[Sequence[FoundLine]]] = []
     for group in ordered:
         box = _around(group)
-        if all(_cell_like(chain) for chain in group):
-            height = max(line.height for chain in group for line in chain)
-            for other in reversed(merged):
-                above = _around(other)
-                near = -height < box.top - above.bottom < 1.8 * height
-                shared = min(box.right, above.right) - max(box.left, above.left)
-                if near and shared > 0.5 * min(box.width, above.width) and all(_cell_like(chain) for chain in other):
-                    other += group
-                    break
-            else:
-                merged.append(list(group))
+        height = max(line.height for chain in group for line in chain)
+        for other in reversed(merged):
+            above = _around(other)
+            near = -height < box.top - above.bottom < 1.8 * height
+            shared = min(box.right, above.right) - max(box.left, above.left)
+            alike = all(_cell_like(chain) for chain in (*group, *other)) or _in_line(other, group, height)
+            if near and shared > 0.5 * min(box.width, above.width) and alike:
+                other += group
+                break
         else:
             merged.append(list(group))
     return merged
+
+
+def _in_line(above: Sequence[Sequence[FoundLine]], below: Sequence[Sequence[FoundLine]], height: float) -> bool:
+    """Whether three columns at least of what stands below go on with columns above, at their left or right edge."""
+    slack = 0.5 * height
+    tops, ends = ([union(line.box for line in chain) for chain in group] for group in (above, below))
+    met = sum(any(abs(a.left - b.left) < slack or abs(a.right - b.right) < slack for a in tops) for b in ends)
+    return len(tops) >= IN_LINE and met >= max(IN_LINE, round(0.75 * len(ends)))
 
 
 def _around(group: Sequence[Sequence[FoundLine]]) -> Box:
@@ -204,10 +212,11 @@ def _level(a: Sequence[FoundLine], b: Sequence[FoundLine], box_a: Box, box_b: Bo
         return False
     if not (_cell_like(a) or _cell_like(b)):
         return False
+    level = LEVEL if _cell_like(a) and _cell_like(b) else LEVEL_TEXT
     short, long = sorted((a, b), key=len)
     size = float(np.median([line.height for line in long]))
     levels = np.array([line.level for line in long])
-    met = sum(bool((np.abs(levels - line.level) < LEVEL * size).any()) for line in short)
+    met = sum(bool((np.abs(levels - line.level) < level * size).any()) for line in short)
     return met >= 0.75 * len(short)
 
 
@@ -382,24 +391,37 @@ def _table(run: Sequence[Row], across: Sequence[Box], boxes: Sequence[Box]) -> F
 
 
 def _wrapped_joined(run: Sequence[Row], edges: Sequence[float]) -> list[Row]:
-    """The rows, with a line that holds only the first column's text joined to the row it goes on from.
+    """The rows, with a line that only goes on with some of a row's cells joined to it.
 
-    Such a line stands nearer to its row than rows stand to each other.
+    Such a line has no figures and stands nearer to its row than rows stand to each other. That of a head may also
+    stand above it, where the other heads begin lower.
     """
     pitch = [b.level - a.level for a, b in pairwise(run)]
-    alone = [all(w.box.right <= edges[0] for w in row.words) for row in run]
-    between = [p for p, a, b in zip(pitch, alone, alone[1:], strict=False) if not a and not b]
-    if not any(alone) or not between:
+    held = [{int(np.searchsorted(edges, w.box.centre.x)) for w in row.words} for row in run]
+    worded = [not any(is_number(w.text) for w in row.words) for row in run]
+    goes_on = [False, *(b < a and text for a, b, text in zip(held, held[1:], worded[1:], strict=False))]
+    alone = [each == {0} for each in held]
+    between = [p for i, p in enumerate(pitch) if not (goes_on[i] or goes_on[i + 1] or alone[i] or alone[i + 1])]
+    if not between:
         return list(run)
-    usual = float(np.median(between))
+    near = WRAPPED * float(np.median(between))
     joined: list[Row] = [run[0]]
+    columns = held[0]
     for i in range(1, len(run)):
-        row, before = run[i], joined[-1]
-        if pitch[i - 1] < WRAPPED * usual and alone[i] and not alone[i - 1]:
-            joined[-1] = before._replace(words=(*before.words, *row.words))
+        row = run[i]
+        begins = len(joined) == 1 and i == 1 and held[0] < held[1] and worded[0] and worded[1] and len(held[0]) > 1
+        if pitch[i - 1] < near and worded[i] and (held[i] < columns or begins or (alone[i] and not alone[i - 1])):
+            joined[-1] = _of_two_lines(joined[-1], row)
+            columns = columns | held[i]
         else:
             joined.append(row)
+            columns = held[i]
     return joined
+
+
+def _of_two_lines(row: Row, line: Row) -> Row:
+    words = sorted((*row.words, *line.words), key=lambda w: w.box.left)
+    return row._replace(words=tuple(words), lines=(*(row.lines or (row.words,)), line.words))
 
 
 def _near(rule: Box, box: Box, run: Sequence[Row]) -> bool:
