@@ -18,7 +18,7 @@ from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.layout.rows import cut_lines, join_rows, without_rule_marks
+from hyalen.core.layout.rows import cut_lines, join_rows, with_figures_parted, without_rule_marks
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.tables import FoundCell, FoundTable, find_grids
@@ -388,6 +388,17 @@ def test_a_total_that_stands_apart_is_the_tables_last_row_and_text_below_is_not(
     assert (table.rows, table.columns) == (6, 4) and table.box.bottom < note.box.top
     last = [c.box for c in table.cells if c.row == 5]
     assert all(any(box.covers(w.box, 0.5) for box in last) for w in apart[-1].words)
+
+
+def test_two_figures_that_were_read_as_one_over_white_are_parted() -> None:
+    def row(text: str, right: int) -> FoundLine:
+        (line,) = set_rows([("301", "807", "161", "")])
+        word = FoundWord(text, Box(1000, 100, right, 140), 0.9, "eng", letters="9" * len(text))
+        return line._replace(words=(*line.words, word), box=union((line.box, word.box)))
+
+    assert [w.text for w in with_figures_parted(row("157-287", 1240)).words[3:]] == ["157", "287"]
+    assert [w.box.right for w in with_figures_parted(row("157-287", 1240)).words[3:]] == [1060, 1240]
+    assert [w.text for w in with_figures_parted(row("157-287", 1140)).words[3:]] == ["157-287"]  # a dash
 
 
 FIGURES = [("Alder", "518", "361", "375"), ("Birch", "1,515", "425", "404"), ("Elm", "277", "299", "310")]

@@ -19,7 +19,7 @@ GAP = 1.5  # line heights between two cells of a row that by itself looks tabula
 NARROW_GAP, WIDE_GAP = 0.6, 1.0  # between columns: of many rows, of few
 MANY_ROWS = 6  # rows, at which narrower gaps part columns
 MOST_CROSSED = 0.12  # of the rows: headings and section titles may stand across columns
-IN_LINE = 3  # columns, that tell two parts of a table from text
+IN_LINE = 2  # stretches of white, that tell two parts of a table from text
 FARTHEST_ROW = 3.2  # line heights to the next row
 LEAST_ROWS = 3  # of a table
 APART = 2.5  # distances of rows, that a total may stand below the last one
@@ -186,7 +186,7 @@ def _stacked(groups: list[list[Sequence[FoundLine]]]) -> list[list[Sequence[Foun
             above = _around(other)
             near = -height < box.top - above.bottom < 1.8 * height
             shared = min(box.right, above.right) - max(box.left, above.left)
-            alike = all(_cell_like(chain) for chain in (*group, *other)) or _in_line(other, group, height)
+            alike = all(_cell_like(chain) for chain in (*group, *other)) or _in_line(other, group)
             if near and shared > 0.5 * min(box.width, above.width) and alike:
                 other += group
                 break
@@ -195,12 +195,13 @@ def _stacked(groups: list[list[Sequence[FoundLine]]]) -> list[list[Sequence[Foun
     return merged
 
 
-def _in_line(above: Sequence[Sequence[FoundLine]], below: Sequence[Sequence[FoundLine]], height: float) -> bool:
-    """Whether three columns at least of what stands below go on with columns above, at their left or right edge."""
-    slack = 0.5 * height
-    tops, ends = ([union(line.box for line in chain) for chain in group] for group in (above, below))
-    met = sum(any(abs(a.left - b.left) < slack or abs(a.right - b.right) < slack for a in tops) for b in ends)
-    return len(tops) >= IN_LINE and met >= max(IN_LINE, round(0.75 * len(ends)))
+def _in_line(above: Sequence[Sequence[FoundLine]], below: Sequence[Sequence[FoundLine]]) -> bool:
+    """Whether the white between three columns at least goes on from one part to the other."""
+    first, second = (_rows([line for chain in group for line in chain]) for group in (above, below))
+    if not first or not second:
+        return False
+    parted = min(len(_separators(first)), len(_separators(second)))
+    return parted >= IN_LINE and len(_separators([*first, *second])) >= parted
 
 
 def _around(group: Sequence[Sequence[FoundLine]]) -> Box:

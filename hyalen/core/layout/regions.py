@@ -31,7 +31,7 @@ from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core, outlined
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs, usual_leading
-from hyalen.core.layout.rows import cut_lines, join_rows, part_of, without_rule_marks
+from hyalen.core.layout.rows import cut_lines, join_rows, part_of, with_figures_parted, without_rule_marks
 from hyalen.core.layout.strokes import stroke_width
 from hyalen.core.layout.subjects import ink_colour, stamped, subject_of, usual_colour
 from hyalen.core.layout.tables import FoundTable, find_grids
@@ -76,7 +76,7 @@ def find_regions(
     codes = read_bar_codes(grey(page), dpi)
     numbered = Numbering()
     tables, staves = find_grids(rules)
-    read = _without_doubles([line for block in blocks for line in block.lines])
+    read = _without_doubles([with_figures_parted(line) for block in blocks for line in block.lines])
     tables = [split_rows(table, read) for table in tables if _is_table(table, read)]
     filling = columnar(read)
     figures = [Figure(box, box.polygon()) for box in staves]

@@ -20,6 +20,8 @@ LEAST_GUTTER = 0.35  # line heights between two words that columns part
 LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
 MOST_UNLIKE = 1.35  # times: words within it are of one size
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
+LEAST_FIGURES, WHITE = 3, 2.5  # in a line; times the width of a figure, that a mark would have to be wide
+_TWO_FIGURES = re.compile(r"(\d[\d.,]*)[-–—_~.·:]{1,3}(\d[\d.,]*)")
 OFF_RULE, MARKS_NEAR = 0.6, 6.0  # line heights beside, and above each other
 _FALLING = re.compile(r"[gjpqyQJ,;()ſçџщцузфру]")
 
@@ -52,6 +54,32 @@ def without_rule_marks(lines: Sequence[FoundLine]) -> tuple[list[FoundLine], lis
     parts = (part_of(line, tuple(w for w in line.words if kept(w))) for line in lines if any(map(kept, line.words)))
     middles = [round((r.left + r.right) / 2) for r in rules]
     return list(parts), [Box(x, r.top, x + 1, r.bottom) for x, r in zip(middles, rules, strict=True)]
+
+
+def with_figures_parted(line: FoundLine) -> FoundLine:
+    """The line with two figures of neighbouring columns that were read as one, the white between them as a dash, apart.
+
+    Such a word is far wider than its letters are in the line's other figures.
+    """
+    figures = [w for w in line.words if w.text.isdecimal()]
+    if len(figures) < LEAST_FIGURES:
+        return line
+    usual = float(np.median([w.box.width / len(w.text) for w in figures]))
+    words: list[FoundWord] = []
+    for word in line.words:
+        told = _TWO_FIGURES.fullmatch(word.text)
+        left, right = (round(len(part) * usual) for part in told.groups()) if told else (0, 0)
+        if told is None or word.box.width - left - right < WHITE * usual * (
+            len(word.text) - len("".join(told.groups()))
+        ):
+            words.append(word)
+            continue
+        x0, top, x1, bottom = word.box
+        for text, box in zip(
+            told.groups(), (Box(x0, top, x0 + left, bottom), Box(x1 - right, top, x1, bottom)), strict=True
+        ):
+            words.append(word._replace(text=text, box=box, others=(), letters=""))
+    return line._replace(words=tuple(words))
 
 
 def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[Box]) -> list[FoundLine]:

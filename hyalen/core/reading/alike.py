@@ -18,7 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.layout.cells import numeric_columns
+from hyalen.core.layout.aligned import is_number
+from hyalen.core.layout.cells import INSTEAD, numeric_columns
 from hyalen.core.model.content import Cell, Line, PageContent, Word
 
 Floats = NDArray[np.float64]
@@ -35,6 +36,7 @@ LEAST_SPREAD = 1e-9
 ROUNDS = 2
 SELDOM = 0.1  # slips of each kind that count before any is seen
 ODD = (0.01, 0.02, 0.04, 0.08, 0.16)  # share of shapes that are like no other; the likeliest is taken
+SURE_WORD = 0.8  # confidence of letters, from which they are a word
 SURE = 0.9  # chance from which a figure is changed, or its shape is a witness
 
 
@@ -104,8 +106,17 @@ def _cells(content: PageContent) -> Iterator[tuple[Cell, Word]]:
         numeric = numeric_columns(region.table.cells, region.table.columns)
         for cell in region.table.cells:
             words = [w for line in cell.lines for w in line.words]
-            if cell.column in numeric and cell.column_span == 1 and len(words) == 1 and not words[0].parts:
-                yield cell, words[0]
+            if cell.column not in numeric or cell.column_span > 1 or len(words) != 1 or words[0].parts:
+                continue
+            (word,) = words
+            if is_number(word.text) or not (cell.header or _is_word(word)):
+                yield cell, word
+
+
+def _is_word(word: Word) -> bool:
+    """Whether it stands for a figure, or was surely read: every shape is like some figure, a word's as well."""
+    text = word.text.strip(".,")
+    return text.casefold() in INSTEAD or (len(text) > 2 and text.isalpha() and word.confidence > SURE_WORD)
 
 
 def _usual_size(page: Image, cells: Sequence[tuple[Cell, Word]]) -> tuple[float, float] | None:
