@@ -11,6 +11,7 @@ from html import escape
 import numpy as np
 from rapidfuzz import fuzz
 
+from bench.table_kinds import KINDS, Cell, table_page
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import PageContent, RegionKind
@@ -22,7 +23,6 @@ from hyalen.demo.spoil import AGED, Spoiling, spoil
 from hyalen.demo.typeset import typesetter
 
 SAME = 80.0
-Cell = tuple[str, int, int]  # text, row span, column span
 Relation = tuple[str, str, str]
 
 STYLES = {
@@ -142,8 +142,8 @@ def table_html(rows: list[list[Cell]], style: str, face: str) -> str:
     from the store in the same months.</p></html>"""
 
 
-def read_page(image: Image, true: Counter[Relation]) -> tuple[int, int, int]:
-    page = clean_page(image, 300, Treatment(), partial(find_turn, languages=("eng",)))
+def read_page(image: Image, true: Counter[Relation], dpi: float = 300) -> tuple[int, int, int]:
+    page = clean_page(image, dpi, Treatment(), partial(find_turn, languages=("eng",)))
     content: PageContent = read_content(page.read, page.cleaned.dpi, ("eng",))
     found: Counter[Relation] = Counter()
     for region in content.regions:
@@ -164,9 +164,14 @@ def run(workers: int, each: int = 5) -> list[tuple[str, str, str, str]]:
                 rows = make_table(i % 5, rng)
                 page = setter.set(table_html(rows, style, faces[i % 4]), 300)
                 jobs.append((style, pool.submit(read_page, spoil(page.image, 300, how, seed=i), relations(rows))))
+        for kind in KINDS:
+            for dpi in (300, 200):
+                html, rows = table_page(kind, rng)
+                page = setter.set(html, dpi)
+                jobs.append((kind, pool.submit(read_page, spoil(page.image, dpi, how, seed=3), relations(rows), dpi)))
         results = [(style, job.result()) for style, job in jobs]
     out = []
-    for style in STYLES:
+    for style in [*STYLES, *KINDS]:
         met, found, true = (sum(r[k] for s, r in results if s == style) for k in range(3))
         out.append((f"tables, {style}: adjacency F1", f"{2 * met / max(1, found + true):.3f}", "", "0.95"))
     return out
