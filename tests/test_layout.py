@@ -429,6 +429,15 @@ def test_a_remark_that_goes_on_is_no_row_and_parts_no_table() -> None:
     assert (table.rows, table.columns) == (5, 4)
 
 
+def test_a_sentence_that_lists_figures_is_no_row_of_the_table_beneath() -> None:
+    sentence = [
+        read_line("by the factors 1.00, 1.01, 1.02, 1.05, 1.04, 1.06, this gives the", 100, 100),
+        read_line("following figures:", 100, 150),
+    ]
+    (table,) = find_aligned_tables(columns([*sentence, *set_rows([*FIGURES, *FIGURES], tops=range(200, 1000, 50))]))
+    assert table.rows == 6 and table.box.top >= 200
+
+
 def test_a_column_of_text_beside_a_table_is_no_part_of_it() -> None:
     beside = [read_line("the keeper signs for all that he takes over", 1400, 100 + 47 * i) for i in range(8)]
     (table,) = find_aligned_tables(columns([*set_rows([*FIGURES, *FIGURES]), *beside]))

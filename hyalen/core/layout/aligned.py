@@ -22,6 +22,7 @@ MOST_CROSSED = 0.12  # of the rows: headings and section titles may stand across
 IN_LINE = 2  # stretches of white, that tell two parts of a table from text
 FARTHEST_ROW = 3.2  # line heights to the next row
 LEAST_ROWS = 3  # of a table
+PROSE_WORDS = 4  # beside figures, that are a sentence
 APART = 2.5  # distances of rows, that a total may stand below the last one
 CELL_WORDS = 3.5  # words of a cell on average: more are columns of text
 LEAST_TOLD = 0.55  # confidence of the model's table that is believed
@@ -63,11 +64,15 @@ class Row(NamedTuple):
         return found
 
     @property
+    def parted(self) -> bool:
+        """Whether white parts it that no space between words is."""
+        return any(gap > GAP * self.height for gap in self.gaps())
+
+    @property
     def tabular(self) -> bool:
         """Whether the row by itself looks like cells: wide gaps, or figures beside each other."""
-        wide = sum(gap > GAP * self.height for gap in self.gaps())
         numbers = sum(is_number(w.text) for w in self.words)
-        return wide > 0 or (numbers > 2 and numbers > 0.5 * len(self.words))
+        return self.parted or (numbers > 2 and numbers > 0.5 * len(self.words))
 
 
 def is_number(text: str) -> bool:
@@ -186,8 +191,9 @@ def _stacked(groups: list[list[Sequence[FoundLine]]]) -> list[list[Sequence[Foun
             above = _around(other)
             near = -height < box.top - above.bottom < 1.8 * height
             shared = min(box.right, above.right) - max(box.left, above.left)
-            alike = all(_cell_like(chain) for chain in (*group, *other)) or _in_line(other, group)
-            if near and shared > 0.5 * min(box.width, above.width) and alike:
+            if not near or shared <= 0.5 * min(box.width, above.width):
+                continue
+            if all(_cell_like(chain) for chain in (*group, *other)) or _in_line(other, group):
                 other += group
                 break
         else:
@@ -373,7 +379,16 @@ def _runs(rows: Sequence[Row]) -> list[list[Row]]:
                 close()
                 run, waiting = [], []
     close()
-    return [r for r in runs if len(r) >= LEAST_ROWS]
+    return [r for r in map(_without_prose, runs) if len(r) >= LEAST_ROWS]
+
+
+def _without_prose(run: list[Row]) -> list[Row]:
+    """The rows without a sentence before them that lists figures, and its last line: where rows are parted, it is not."""
+    parted = [i for i, row in enumerate(run) if row.parted]
+    if len(parted) < 2 or parted[0] == 0:
+        return run
+    worded = sum(not is_number(w.text) for w in run[0].words)
+    return run[parted[0] :] if worded >= PROSE_WORDS else run
 
 
 def _table(run: Sequence[Row], across: Sequence[Box], boxes: Sequence[Box]) -> FoundTable | None:
@@ -394,8 +409,8 @@ def _table(run: Sequence[Row], across: Sequence[Box], boxes: Sequence[Box]) -> F
 def _wrapped_joined(run: Sequence[Row], edges: Sequence[float]) -> list[Row]:
     """The rows, with a line that only goes on with some of a row's cells joined to it.
 
-    Such a line has no figures and stands nearer to its row than rows stand to each other. That of a head may also
-    stand above it, where the other heads begin lower.
+    Such a line has no figures, but in the first column, and stands nearer to its row than rows stand to each other.
+    That of a head may also stand above it, where the other heads begin lower.
     """
     pitch = [b.level - a.level for a, b in pairwise(run)]
     held = [{int(np.searchsorted(edges, w.box.centre.x)) for w in row.words} for row in run]
@@ -410,8 +425,9 @@ def _wrapped_joined(run: Sequence[Row], edges: Sequence[float]) -> list[Row]:
     columns = held[0]
     for i in range(1, len(run)):
         row = run[i]
-        begins = len(joined) == 1 and i == 1 and held[0] < held[1] and worded[0] and worded[1] and len(held[0]) > 1
-        if pitch[i - 1] < near and worded[i] and (held[i] < columns or begins or (alone[i] and not alone[i - 1])):
+        begins = i == 1 and worded[0] and len(held[0]) > 1 and held[0] < held[1]
+        names = alone[i] and not alone[i - 1]  # which may have figures
+        if pitch[i - 1] < near and (names or (worded[i] and (held[i] < columns or begins))):
             joined[-1] = _of_two_lines(joined[-1], row)
             columns = columns | held[i]
         else:

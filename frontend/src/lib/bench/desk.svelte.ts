@@ -102,7 +102,8 @@ export class Desk {
       const page = await api.page(summary.id, pending.signal);
       this.stale.delete(summary.id);
       ahead.keep(page);
-      if (!pending.signal.aborted) this.page = page;
+      const older = this.page?.id === page.id && page.revision < this.page.revision;
+      if (!pending.signal.aborted && !older) this.page = page;
     } catch (error) {
       if (!pending.signal.aborted) throw error;
     }
@@ -113,13 +114,14 @@ export class Desk {
     await notices.attempt(async () => {
       if (this.batch) this.batch = await api.batch(this.batch.id);
       else this.batches = await api.batches();
-      const id = this.document?.id;
-      if (id === undefined) return;
-      const fresh = await api.document(id);
+      const known = this.document;
+      if (!known) return;
+      const fresh = await api.document(known.id);
+      if (this.document?.id !== known.id) return;
       // What was asked for before a change tells an older state.
-      if (this.document?.id !== fresh.id || fresh.revision < this.document.revision) return;
+      if (this.document !== known) return this.refreshSoon();
       this.take(fresh);
-      await Promise.all([doubts.load(id), this.showPage(this.pageIndex)]);
+      await Promise.all([doubts.load(known.id), this.showPage(this.pageIndex)]);
     });
   }
 
@@ -206,6 +208,10 @@ export class Desk {
     const mine = event.batch_id === this.batch?.id || event.document_id === this.document?.id;
     if (!mine && (this.batch || this.document)) return;
     if (event.page_id !== null && event.state !== 'running') this.stale.add(event.page_id);
+    this.refreshSoon();
+  }
+
+  private refreshSoon(): void {
     this.timer ??= setTimeout(() => {
       this.timer = null;
       void this.refresh();

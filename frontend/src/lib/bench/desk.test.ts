@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
-import { api, Refused, type Batch, type Document, type OpenDoubt, type Page, type PageSummary } from '../api/client';
+import { api, Refused, type Batch, type Changed, type Document, type OpenDoubt, type Page, type PageSummary } from '../api/client';
 import { boxOf, findRegion, findWord, linesOf, textOf } from './content';
 import { Desk, desk } from './desk.svelte';
 import { doubts } from './doubts.svelte';
@@ -119,6 +119,31 @@ describe('the desk', () => {
     desk.heard({ batch_id: 1, document_id: 7, page_id: 1, state: 'done' });
     await desk.refresh();
     expect(api.page).toHaveBeenCalledOnce();
+  });
+  it('keeps a change that was told while all was asked for, and asks again', async () => {
+    vi.useFakeTimers();
+    const own = new Desk();
+    Object.assign(own, { batch: desk.batch, document: desk.document });
+    const one = (page: number, key: string) => doubt(page, key, 1);
+    let answerDocument!: (found: Document) => void, answerDoubts!: (found: OpenDoubt[]) => void;
+    vi.spyOn(api, 'batch').mockResolvedValue(desk.batch as Batch);
+    const asked = vi.spyOn(api, 'document').mockImplementationOnce(() => new Promise((done) => (answerDocument = done)));
+    vi.spyOn(api, 'doubts').mockImplementation(() => new Promise((done) => (answerDoubts = done)));
+    const refreshing = own.refresh();
+    await vi.advanceTimersByTimeAsync(0);
+    const undone = { id: 3, label: 'heading 2' };
+    own.apply({ document: { id: 7, redo: undone }, pages: [], page: null, doubts: [] } as unknown as Changed);
+    answerDocument(paper([1, 2, 3, 4]));
+    await refreshing;
+    expect(own.document?.redo).toEqual(undone);
+
+    asked.mockResolvedValue({ ...paper([1, 2, 3, 4]), redo: undone } as Document);
+    await vi.advanceTimersByTimeAsync(1000);
+    expect(asked).toHaveBeenCalledTimes(2);
+    doubts.replace([2], [one(2, 'left')]);
+    answerDoubts([one(1, 'other'), one(2, 'settled')]);
+    await vi.advanceTimersByTimeAsync(0);
+    expect(doubts.list.map((d) => d.key)).toEqual(['other', 'left']);
   });
   it('goes home where what it shows is gone', async () => {
     const home = vi.spyOn(view, 'goHome').mockResolvedValue();

@@ -7,32 +7,42 @@ const worstFirst = (a: OpenDoubt, b: OpenDoubt) => b.weight - a.weight || a.posi
 export class Doubts {
   list = $state.raw<OpenDoubt[]>([]);
   private loading = 0;
+  /** Pages told anew while all are asked for: what was asked for before tells an older state of them. */
+  private newer = new Set<number>();
   /** Kept while the list is the same one: it is asked for many times for each key. */
   private walked: { list: OpenDoubt[]; stage: StageId; walk: OpenDoubt[] } | null = null;
 
   /** Load them all, part by part; what is known already is shown meanwhile. */
   async load(document: number): Promise<void> {
     const mine = ++this.loading;
+    this.newer.clear();
     const found: OpenDoubt[] = [];
     for (;;) {
       const part = await api.doubts(document, AT_ONCE, found.at(-1));
       if (mine !== this.loading) return;
       found.push(...part);
       if (part.length < AT_ONCE) break;
-      if (found.length > this.list.length) this.list = [...found];
+      if (found.length > this.list.length) this.list = this.withNewer(found);
     }
-    this.list = found;
+    this.list = this.withNewer(found);
+  }
+
+  private withNewer(found: OpenDoubt[]): OpenDoubt[] {
+    const own = this.list.filter((d) => this.newer.has(d.page_id));
+    return [...found.filter((d) => !this.newer.has(d.page_id)), ...own].sort(worstFirst);
   }
 
   /** The doubts of some pages anew. */
   replace(pages: number[], fresh: OpenDoubt[]): void {
     if (!pages.length) return;
     const changed = new Set(pages);
+    for (const id of pages) this.newer.add(id);
     this.list = [...this.list.filter((d) => !changed.has(d.page_id)), ...fresh].sort(worstFirst);
   }
 
   /** One is settled; the server will say so. */
   drop(page: number, key: string): void {
+    this.newer.add(page);
     this.list = this.list.filter((d) => d.page_id !== page || d.key !== key);
   }
 

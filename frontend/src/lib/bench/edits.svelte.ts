@@ -17,7 +17,7 @@ const LOOKED_AHEAD = 6; // doubts
 /** A word that was changed elsewhere while it was changed here: theirs stands, until the clerk chooses. */
 export interface Clash { page: number; position: number; word: string; read: string; theirs: string; mine: string; box: number[]; size: [number, number]; image: string | null }
 type Settled = { page: number; word: string; key: string; read: string; text: string | null };
-const OURS_WITH_CTRL = /^(Enter|Period|Comma|Key[BIKUYZ])$/;
+const OURS_WITH_CTRL = /^(Enter|Period|Comma|Key[BIKUXYZ])$/;
 const TRIES_AGAIN = 1500; // milliseconds, while the server does not answer
 const PACE = 10 * 60_000; // milliseconds over which it is counted
 
@@ -188,7 +188,8 @@ export class Edits {
   /** Keep a key for the doubt that is on its way; true where there is one. */
   hold(event: KeyboardEvent): boolean {
     if (!this.underway || /^(Shift|Alt|AltGraph|Control|Meta)$/.test(event.key)) return false;
-    if ((event.ctrlKey || event.metaKey) && !OURS_WITH_CTRL.test(event.code)) return false; // the browser's own
+    const own = OURS_WITH_CTRL.test(event.code) && (event.code !== 'KeyX' || event.shiftKey);
+    if ((event.ctrlKey || event.metaKey) && !own) return false; // the browser's
     this.waiting.push(event);
     return true;
   }

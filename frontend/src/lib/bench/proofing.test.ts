@@ -113,10 +113,13 @@ describe('settling a word', () => {
     await Promise.resolve();
     expect(edits.hold(new KeyboardEvent('keydown', { key: 'Enter', code: 'Enter' }))).toBe(true);
     expect(edits.hold(new KeyboardEvent('keydown', { key: 'Shift' }))).toBe(false);
+    // What is copied, pasted or cut is the browser's; struck out is ours.
+    for (const [code, shiftKey, held] of [['KeyC', false, false], ['KeyX', false, false], ['KeyX', true, true]] as const)
+      expect(edits.hold(new KeyboardEvent('keydown', { key: code.at(-1), code, ctrlKey: true, shiftKey }))).toBe(held);
     expect(seen).toEqual([]);
     arrive();
     await moving;
-    expect(seen).toEqual(['Enter']);
+    expect(seen).toEqual(['Enter', 'X']);
     expect(edits.hold(new KeyboardEvent('keydown', { key: 'Enter' }))).toBe(false);
     document.removeEventListener('keydown', listen);
   });

@@ -24,6 +24,12 @@
   // The page may be turned before a field is left; what was typed belongs to this one.
   const pageId = untrack(() => page.id);
   let fields: Record<string, HTMLInputElement> = {};
+  let panel = $state<HTMLElement>();
+  let tall = $state(0);
+  // What is offered comes a little later, and must not lie beyond the foot of the sheet.
+  $effect(() => {
+    if (tall) panel?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+  });
 
   const line = $derived(linesOf(region)[index]);
   const words = $derived(line?.words ?? []);
@@ -265,7 +271,7 @@
 </script>
 
 {#if line && words.length}
-  <div class="lifted" data-lifted style:left="{left}px" style:top="{(box[1]! - 8) * scale - 6 - beyond * k}px" style:width="{width}px" role="group" aria-label="Line in hand">
+  <div bind:this={panel} bind:offsetHeight={tall} class="lifted" data-lifted style:left="{left}px" style:top="{(box[1]! - 8) * scale - 6 - beyond * k}px" style:width="{width}px" role="group" aria-label="Line in hand">
     <div class="ink" style:height="{height}px" style:margin="0 {PAD}px"
       style:background-image="url({page.cleaned})" style:background-size="{(page.content?.width ?? 0) * k}px {(page.content?.height ?? 0) * k}px"
       style:background-position="{-(box[0]! - 10) * k}px {-(box[1]! - 8 - beyond) * k}px">
@@ -334,8 +340,8 @@
   .words input.doubtful { border-bottom: 3px dashed #b4610b; }
   .words input.corrected { border-bottom: 2px solid var(--color-primary-500); }
   .words input.here { background: #fff; outline: 2px solid var(--color-lamp-500); z-index: 1; }
-  .foot { display: flex; align-items: center; gap: 12px; background: var(--color-primary-900); color: var(--color-paper); padding: 4px 10px; font-size: 14px; }
-  .foot .why { flex: 1; min-width: 0; }
+  .foot { display: flex; flex-wrap: wrap; align-items: center; gap: 4px 12px; background: var(--color-primary-900); color: var(--color-paper); padding: 4px 10px; font-size: 14px; }
+  .foot .why { flex: 1 1 22rem; min-width: 0; }
   .foot button { background: var(--color-primary-600); color: #fff; border: 0; border-radius: 5px; padding: 3px 10px; white-space: nowrap; }
   .foot button:hover { background: var(--color-primary-500); }
   .foot .close { background: transparent; padding: 3px 6px; }
