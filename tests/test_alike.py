@@ -19,9 +19,9 @@ HABITS = {"3": "5", "9": "8"}
 
 
 def sheet(
-    seed: int, habit: float, slip: float = 0.0, worn_by: float = 75
+    seed: int, habit: float, slip: float = 0.0, advance: int = 27, summed: range = range(0)
 ) -> tuple[np.ndarray, PageContent, dict[str, str]]:
-    """A worn page of figures, as they were read, and as they are by word.
+    """A worn page of figures, as they were read, and as they are by word; rows that are `summed` are underlined closely.
 
     Each 3 is read as a 5, each 9 as an 8 by the chance `habit`; any figure as any other by the chance `slip`.
     """
@@ -33,7 +33,9 @@ def sheet(
             figures = "".join(map(str, rng.integers(0, 10, 3)))
             left, top = 20 + column * WIDE, 20 + row * HIGH
             for at, figure in enumerate(figures):
-                cv2.putText(page, figure, (left + 20 + 27 * at, top + 45), cv2.FONT_HERSHEY_DUPLEX, 1.1, 0, 2)
+                cv2.putText(page, figure, (left + 20 + advance * at, top + 45), cv2.FONT_HERSHEY_DUPLEX, 1.1, 0, 2)
+            if row in summed:
+                cv2.line(page, (left + 8, top + 49), (left + 30 + 3 * advance, top + 49), 0, 4)
             read = "".join(HABITS[c] if c in HABITS and rng.random() < habit else c for c in figures)
             read = "".join(str(rng.integers(0, 10)) if rng.random() < slip else c for c in read)
             box = Box(left, top, left + WIDE, top + HIGH)
@@ -91,6 +93,30 @@ def test_a_figure_that_was_passed_over_is_read_by_its_like() -> None:
     words = list(with_alike(page, content.with_lines(shortened)).words)
     assert sum(w.text == true[w.id] for w in words if w.id.startswith("w7.")) >= 4
     assert all(w.text == true[w.id] for w in words if not w.id.startswith("w7."))
+
+
+def test_figures_that_touch_each_other_and_a_line_beneath_are_told() -> None:
+    page, content, true = sheet(3, 0.35, advance=20, summed=range(10, 14))
+    before = {w.id: w.text for w in content.words}
+    words = list(with_alike(page, content).words)
+    wrong = {w for w in before if before[w] != true[w]}
+    assert len(wrong) > 20 and sum(w.text == true[w.id] for w in words if w.id in wrong) > 0.7 * len(wrong)
+    assert sum(w.id not in wrong and w.text != true[w.id] for w in words) <= 2
+    assert sum(w.text == true[w.id] for w in words if int(w.id[1:].split(".")[0]) in range(10, 14)) >= 22
+
+
+def test_a_cell_in_which_nothing_was_read_is_read_by_its_like_at_its_place() -> None:
+    page, content, true = sheet(3, 0.0)
+    (region,) = content.regions
+    assert region.table is not None
+    unread = [c.model_copy(update={"lines": ()}) if c.row == 7 else c for c in region.table.cells]
+    table = region.table.model_copy(update={"cells": tuple(unread)})
+    gone = content.model_copy(update={"regions": (region.model_copy(update={"table": table}),)})
+    (found,) = with_alike(page, gone).regions
+    assert found.table is not None
+    mine = [c for c in found.table.cells if c.row == 7]
+    assert sum(c.text == true[f"w7.{c.column}"] for c in mine) >= 4
+    assert all(c.box.intersection(w.box) == w.box for c in mine for line in c.lines for w in line.words)
 
 
 def test_a_page_with_few_figures_stays_as_it_is() -> None:

@@ -474,6 +474,34 @@ def test_cells_of_a_column_of_figures_are_read_again_as_figures() -> None:
     assert len(reader.alphabets) == 2 and all(set("0123456789") <= set(a) and "l" not in a for a in reader.alphabets)
 
 
+@pytest.mark.parametrize(("white", "cells"), [(True, ["115", "115"]), (False, ["LEO"])])
+def test_figures_of_two_columns_that_were_read_as_one_word_are_parted_at_the_white(
+    white: bool, cells: list[str]
+) -> None:
+    content = ContentMaker().table([["Station", "1930", "1931"], *([f"Post {n}", "96", "45"] for n in range(5))]).page()
+    page = np.full((content.height, content.width), 255, np.uint8)
+    (region,) = content.regions
+    assert region.table is not None
+    first, second = (c for c in region.table.cells if c.row == 3 and c.column > 0)
+    both = Box(first.box.left, first.box.top, second.box.right, first.box.bottom)
+    for at in (first.box.left + 30, second.box.left + 30):
+        page[both.top + 14 : both.top + 44, at : at + 50] = 0
+    if not white:
+        page[both.top + 30 : both.top + 34, first.box.left + 30 : second.box.left + 30] = 0
+    (line,) = first.lines
+    word = line.words[0].model_copy(update={"text": "LEO", "confidence": 0.4, "box": both.grown(-10)})
+    lines = (line.model_copy(update={"words": (word,)}),)
+    spanning = first.model_copy(update={"column_span": 2, "box": both, "lines": lines})
+    table = region.table
+    kept = tuple(spanning if c is first else c for c in table.cells if c is not second)
+    content = content.model_copy(
+        update={"regions": (region.model_copy(update={"table": table.model_copy(update={"cells": kept})}),)}
+    )
+    (read,) = read_cells(page, 300, content, Figures("115", 0.9)).regions
+    assert read.table is not None
+    assert [c.text for c in read.table.cells if c.row == 3 and c.column > 0] == cells
+
+
 @pytest.mark.parametrize(("text", "confidence"), [("x", 0.9), ("1", 0.3)])
 def test_what_reads_no_better_as_a_figure_stays(text: str, confidence: float) -> None:
     page, content = ledger_page()

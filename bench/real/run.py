@@ -59,13 +59,16 @@ def known_words(text: str, language: str) -> int:
     return sum(len(w) > 2 and is_known(w, language) for w in re.findall(r"[^\W\d_]+", text))
 
 
-def neighbours(content: PageContent, rows: list[list[str]]) -> tuple[int, int]:
-    """(met, true) adjacency relations of a table of the page that is told by eye."""
+def neighbours(content: PageContent, tables: list[list[list[str]]]) -> tuple[int, int]:
+    """(met, true) adjacency relations of the page's tables that are told by eye."""
     found: Counter[Relation] = Counter()
     for region in content.regions:
         if region.table is not None:
             found += relations(rows_of(region.table))
-    met, _, true = agreement(found, relations([[(text, 1, 1) for text in row] for row in rows]))
+    told: Counter[Relation] = Counter()
+    for rows in tables:
+        told += relations([[(text, 1, 1) for text in row] for row in rows])
+    met, _, true = agreement(found, told)
     return met, true
 
 
@@ -106,7 +109,7 @@ def measure(path: Path, name: str = "") -> Measured:
         large = np.asarray(cv2.resize(scan, None, fx=ENLARGED, fy=ENLARGED, interpolation=cv2.INTER_CUBIC), np.uint8)
         theirs = max(theirs, known_words(bare.read(large, 300, language), language))
     truth = json.loads(TRUTH.read_text("utf8")).get(name)
-    rows = json.loads(TABLES.read_text("utf8")).get(name)
+    tables = json.loads(TABLES.read_text("utf8")).get(name)
     heads = json.loads(LEVELS.read_text("utf8")).get(name)
     told = score(content, truth) if truth else None
     return Measured(
@@ -114,7 +117,7 @@ def measure(path: Path, name: str = "") -> Measured:
         ours,
         theirs,
         told,
-        neighbours(content, rows) if rows else None,
+        neighbours(content, tables) if tables else None,
         headings_right(content, heads) if heads else None,
     )
 

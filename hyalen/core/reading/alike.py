@@ -20,33 +20,42 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.aligned import is_number
 from hyalen.core.layout.cells import INSTEAD, numeric_columns
-from hyalen.core.model.content import Cell, Line, PageContent, Word
+from hyalen.core.model.content import Cell, Line, PageContent, Region, Word
+from hyalen.core.model.geometry import Box, Point, union
 
 Floats = NDArray[np.float64]
 FIGURES = "0123456789"
 LEAST, LEAST_EACH = 120, 4  # figures a page, and of one kind, from which shapes are learnt
+LEAST_UNREAD = 2  # figures where nothing was read: one alone may be a mark
 LEAST_HEIGHT = 8  # pixels: below it a figure has no shape
 DARK = 128  # grey level
 TALL, WHOLE = 1.35, 0.6  # of the usual height: beyond is no figure, below a mark
+BROKEN = 1.15  # of the usual height, that pieces of one figure have together
+BENEATH = 0.9  # of the usual height below the top, that an underline is
+PULL = 2.0  # pixels of ink, that a pixel nearer to where figures of the usual width would be parted is worth
+CLOSE = 0.4  # of a figure's width, that a row of them may be wider or narrower
 UNDERLINE = 2.0  # widths of a figure that a stroke runs on, at least
 SIDE = 24  # pixels of a shape's square
 FEATURES, FOLDS = 40, 10
 SHRINK = 0.1  # of the covariance, towards that of a ball
 LEAST_SPREAD = 1e-9
-ROUNDS = 2
+ROUNDS = 12  # at most, until no figure is judged otherwise than before
 SELDOM = 0.1  # slips of each kind that count before any is seen
 ODD = (0.01, 0.02, 0.04, 0.08, 0.16)  # share of shapes that are like no other; the likeliest is taken
 SURE_WORD = 0.8  # confidence of letters, from which they are a word
-SURE = 0.9  # chance from which a figure is changed, or its shape is a witness
+LIKELY, SURE = 0.6, 0.9  # chance from which a figure is changed; from which its shape alone is a witness
 
 
 class _Figures(NamedTuple):
     """A cell's one word with the shapes of its figures, from left to right.
 
-    `read` is empty where their number differs; `touching` tells of each whether it was cut off from another.
+    `read` is empty where their number differs; `touching` tells of each whether it was cut off from another. Where they
+    are `plain`, nothing else stands between them, and their number is known.
     """
 
+    cell: Cell
     word: Word
+    box: Box
     shapes: list[Floats]
     touching: list[bool]
     read: str
@@ -79,38 +88,61 @@ def with_alike(page: Image, content: PageContent) -> PageContent:
     judged = _judge(found)
     if not judged:
         return content
+    unread = {each.cell.box: each for each in found if not each.word.text}
 
     def mended(word: Word) -> Word:
         told = judged.get(word.id)
         if told is None:
             return word
-        if told.text == word.text or told.chance < SURE:
+        if told.text == word.text or told.chance < LIKELY:
             return word if told.alone is None else word.model_copy(update={"second": told.alone})
         others = tuple(dict.fromkeys((word.text, *word.others)))
         chance = round(told.chance, 3)
         return word.model_copy(update={"text": told.text, "confidence": chance, "others": others, "letters": ""})
 
-    def mended_line(line: Line) -> Line:
-        if not any(w.id in judged for w in line.words):
-            return line
-        return line.model_copy(update={"words": tuple(map(mended, line.words))})
+    def mended_cell(cell: Cell) -> Cell:
+        if any(line.words for line in cell.lines):
+            lines = (
+                line.model_copy(update={"words": tuple(map(mended, line.words))})
+                if any(w.id in judged for w in line.words)
+                else line
+                for line in cell.lines
+            )
+            return cell.model_copy(update={"lines": tuple(lines)})
+        each = unread.get(cell.box)
+        told = judged.get(each.word.id) if each else None
+        if each is None or told is None or told.chance < SURE or len(told.text) < LEAST_UNREAD:
+            return cell
+        box = each.box
+        word = each.word.model_copy(update={"text": told.text, "box": box, "confidence": round(told.chance, 3)})
+        baseline = (Point(box.left, box.bottom), Point(box.right, box.bottom))
+        return cell.model_copy(update={"lines": (Line(words=(word,), box=box, baseline=baseline, height=box.height),)})
 
-    return content.with_lines(mended_line)
+    def mended_region(region: Region) -> Region:
+        if region.table is None:
+            return region
+        cells = tuple(map(mended_cell, region.table.cells))
+        return region.model_copy(update={"table": region.table.model_copy(update={"cells": cells})})
+
+    return content.model_copy(update={"regions": tuple(map(mended_region, content.regions))})
 
 
 def _cells(content: PageContent) -> Iterator[tuple[Cell, Word]]:
-    """The cells of columns of figures that hold one word."""
+    """The cells of columns of figures that hold one word, or none; then the word is an empty one."""
+    number = 0
     for region in content.regions:
         if region.table is None:
             continue
         numeric = numeric_columns(region.table.cells, region.table.columns)
         for cell in region.table.cells:
             words = [w for line in cell.lines for w in line.words]
-            if cell.column not in numeric or cell.column_span > 1 or len(words) != 1 or words[0].parts:
+            if cell.column not in numeric or cell.column_span > 1 or len(words) > 1 or any(w.parts for w in words):
                 continue
-            (word,) = words
-            if is_number(word.text) or not (cell.header or _is_word(word)):
-                yield cell, word
+            if not words and not cell.header:
+                number += 1
+                words = [Word(id=f"f{number}", text="", box=cell.box, confidence=0.0)]
+            if words and (is_number(words[0].text) or not (cell.header or _is_word(words[0]))):
+                yield cell, words[0]
 
 
 def _is_word(word: Word) -> bool:
@@ -130,9 +162,10 @@ def _usual_size(page: Image, cells: Sequence[tuple[Cell, Word]]) -> tuple[float,
     return float(height), float(width)
 
 
-def _ink(page: Image, cell: Cell) -> NDArray[np.uint8]:
+def _ink(page: Image, cell: Cell, beyond: int = 0) -> NDArray[np.uint8]:
+    """The cell's ink, and what stands so far above and below it."""
     box = cell.box
-    window = page[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)]
+    window = page[max(0, box.top - beyond) : max(0, box.bottom + beyond), max(0, box.left) : max(0, box.right)]
     return (window < DARK).astype(np.uint8)
 
 
@@ -145,55 +178,96 @@ def _parts(ink: NDArray[np.uint8]) -> list[tuple[int, int, int, int]]:
     return sorted((x, y, w, h) for x, y, w, h in stats if x > 0 and x + w < width and (h < height or y > 0))
 
 
+def _without_underline(ink: NDArray[np.uint8], height: float, width: float) -> NDArray[np.uint8]:
+    """The ink without strokes that run on beneath the figures; those within them are their own."""
+    long = max(3, round(UNDERLINE * width))
+    if ink.size == 0 or ink.shape[1] <= long:
+        return ink
+    strokes = cv2.morphologyEx(ink, cv2.MORPH_OPEN, np.ones((1, long), np.uint8))
+    if not strokes.any():
+        return ink
+    labels, stats = cv2.connectedComponentsWithStats(ink, connectivity=8)[1:3]
+    tops, tall = stats[labels, cv2.CC_STAT_TOP], stats[labels, cv2.CC_STAT_HEIGHT]
+    beneath = (np.arange(len(ink))[:, None] - tops >= BENEATH * height) & (tall > BROKEN * height)
+    alone = tall < WHOLE * height
+    strokes[~(beneath | alone)] = 0
+    for x, y, w, h in cv2.connectedComponentsWithStats(strokes, connectivity=8)[2][1:, :4].tolist():
+        # Its edges are rough, and part of none of the figures.
+        ink[max(0, y - 1) : y + h + 2, max(0, x - 2) : x + w + 2] = 0
+    return ink
+
+
 def _figures(page: Image, cell: Cell, word: Word, size: tuple[float, float]) -> _Figures | None:
     """The shapes of a cell's figures; None where something else stands there."""
     height, width = size
-    ink = _ink(page, cell)
-    long = max(3, round(UNDERLINE * width))
-    if ink.size and ink.shape[1] > long:
-        stroke = cv2.morphologyEx(ink, cv2.MORPH_OPEN, np.ones((1, long), np.uint8))
-        ink[cv2.dilate(stroke, np.ones((2, 1), np.uint8)) > 0] = 0
-    parts = _parts(ink)
+    # Where rows are near each other, the place between them is not known to the pixel.
+    beyond = min(round(0.3 * height), cell.box.top)
+    ink = _without_underline(_ink(page, cell, beyond), height, width)
+    own = (beyond, beyond + cell.box.bottom - cell.box.top)
+    parts = [p for p in _parts(ink) if own[0] <= p[1] + p[3] / 2 < own[1]]
     if any(h > TALL * height for *_, h in parts):
         return None
-    places = list(_parted(ink, parts, height, width))
-    shapes = [_shape(ink[y : y + h, x : x + w]) for x, y, w, h, _ in places]
+    whole = _joined(parts, height)
+    places = list(_parted(ink, [p for p in whole if p[3] >= WHOLE * height], height, width))
+    shapes = [_shape(ink[y : y + h, x : x + w], width) for x, y, w, h, _ in places]
     read = "".join(c for c in word.text if c.isalnum())
-    plain = all(h >= WHOLE * height or h * w <= 0.02 * height * width for *_, w, h in parts)
+    tall = [w for *_, w, h in whole if h >= WHOLE * height]
+    plain = all(h >= WHOLE * height or h * w <= 0.02 * height * width for *_, w, h in whole)
+    plain = plain and (len(places) >= len(word.text) or all(_is_row(w, width) for w in tall))
     told = read if len(read) == len(shapes) and all(c in FIGURES for c in read) else ""
-    return _Figures(word, shapes, [p[-1] for p in places], told, plain) if shapes else None
+    if not shapes:
+        return None
+    left, top = max(0, cell.box.left), max(0, cell.box.top - beyond)
+    box = union(Box(left + x, top + y, left + x + w, top + y + h) for x, y, w, h, _ in places)
+    return _Figures(cell, word, box, shapes, [p[-1] for p in places], told, plain)
+
+
+def _joined(parts: Sequence[tuple[int, int, int, int]], height: float) -> list[tuple[int, int, int, int]]:
+    """The parts, those of a broken figure as one."""
+    whole: list[tuple[int, int, int, int]] = []
+    for x, y, w, h in parts:
+        if whole and x < whole[-1][0] + whole[-1][2] - 0.4 * min(w, whole[-1][2]):
+            left, top, wide, tall = whole[-1]
+            upper, lower = min(y, top), max(y + h, top + tall)
+            if lower - upper <= BROKEN * height:
+                whole[-1] = (left, upper, max(x + w, left + wide) - left, lower - upper)
+                continue
+        whole.append((x, y, w, h))
+    return whole
 
 
 def _parted(
-    ink: NDArray[np.uint8], parts: Sequence[tuple[int, int, int, int]], height: float, width: float
+    ink: NDArray[np.uint8], whole: Sequence[tuple[int, int, int, int]], height: float, width: float
 ) -> Iterator[tuple[int, int, int, int, bool]]:
-    """The figures among the parts: broken ones joined, those that touch cut where there is least ink, which is said."""
-    whole: list[tuple[int, int, int, int]] = []
-    for x, y, w, h in parts:
-        if h < WHOLE * height:
-            continue
-        if whole and x < whole[-1][0] + whole[-1][2] - 0.4 * min(w, whole[-1][2]):
-            left, top, wide, tall = whole[-1]
-            upper = min(y, top)
-            whole[-1] = (left, upper, max(x + w, left + wide) - left, max(y + h, top + tall) - upper)
-        else:
-            whole.append((x, y, w, h))
+    """The figures, those that touch cut where there is least ink, which is said."""
     for x, y, w, h in whole:
-        count = max(1, round((w + 1) / (width + 1)))
+        count = _count(w, width)
         columns = ink[y : y + h, x : x + w].sum(axis=0)
         cuts = [0, *(_thinnest(columns, i * w / count, 0.2 * width) for i in range(1, count)), w]
         for first, last in pairwise(cuts):
             yield x + first, y, last - first, h, count > 1
 
 
+def _count(wide: float, width: float) -> int:
+    """How many figures of the usual width stand in a row so wide, one pixel apart."""
+    return max(1, round((wide + 1) / (width + 1)))
+
+
+def _is_row(wide: float, width: float) -> bool:
+    """Whether its width tells surely how many figures it holds."""
+    count = _count(wide, width)
+    return abs(wide + 1 - count * (width + 1)) <= (WHOLE if count == 1 else CLOSE) * width
+
+
 def _thinnest(columns: NDArray[np.uint64], at: float, reach: float) -> int:
     """Where near a place there is least ink."""
     places = range(max(1, int(at - reach)), min(len(columns) - 1, int(at + reach)) + 1)
-    return min(places, key=lambda x: (int(columns[x]), abs(x - at)), default=round(at))
+    return min(places, key=lambda x: int(columns[x]) + PULL * abs(x - at), default=round(at))
 
 
-def _shape(ink: NDArray[np.uint8]) -> Floats:
+def _shape(ink: NDArray[np.uint8], width: float) -> Floats:
     """A figure's ink in a square, its height made the same, as one row."""
+    ink = ink[_extent(ink.sum(axis=1), 0.15 * width)]
     rows, columns = np.flatnonzero(ink.any(axis=1)), np.flatnonzero(ink.any(axis=0))
     square = np.zeros((SIDE, SIDE), np.float32)
     if len(rows) and len(columns):
@@ -204,6 +278,12 @@ def _shape(ink: NDArray[np.uint8]) -> Floats:
         left = (SIDE - wide) // 2
         square[2 : 2 + tall, left : left + wide] = cv2.resize(cut, (wide, tall), interpolation=how)
     return np.asarray(cv2.GaussianBlur(square, (0, 0), 0.7), np.float64).ravel()
+
+
+def _extent(rows: NDArray[np.uint64], least: float) -> slice:
+    """Without rows above and below that hold a speck only."""
+    held = np.flatnonzero(rows >= least)
+    return slice(int(held[0]), int(held[-1]) + 1) if len(held) else slice(None)
 
 
 def _judge(found: Sequence[_Figures]) -> dict[str, Judged]:
@@ -229,7 +309,7 @@ def _judge(found: Sequence[_Figures]) -> dict[str, Judged]:
     for each in found:
         text, chance = told(chances, each)
         by_shape, sure = told(alone, each)
-        if each.read or (each.plain and len(text) >= len(each.word.text)):
+        if each.read or each.plain:
             judged[each.word.id] = Judged(text, chance, by_shape if sure >= SURE else None)
         at += len(each.shapes)
     return judged
@@ -265,7 +345,9 @@ def chances_of(
         for group in (touching, ~touching):
             each = (_weighed((1 - odd) * likely[group] + odd / len(kinds), labels[group]) for odd in ODD)
             chances[group] = max(each, key=lambda pair: pair[1])[0]
-        now = chances.argmax(axis=1)
+        before, now = now, chances.argmax(axis=1)
+        if np.array_equal(before, now):
+            break
     return chances, likely
 
 

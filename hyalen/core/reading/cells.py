@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import cv2
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.aligned import is_number
 from hyalen.core.layout.cells import numeric_columns
-from hyalen.core.model.content import Cell, Line, PageContent, Region, Word
+from hyalen.core.model.content import Cell, Line, PageContent, Region, Table, Word
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.reading.numerals import read_numerals
 from hyalen.core.reading.reader import Reader
@@ -18,6 +20,7 @@ WEAK = 0.8  # confidence of a word in a column of figures, below which its cell 
 BETTER = 0.05  # by which another reading of a figure must be surer
 SURE = 0.6  # confidence of a figure in a cell that was empty
 MOST = 150  # cells a page
+GUTTER = 0.5  # of the figures' height: white between columns
 DARK = 128  # grey level
 INSET = 0.012  # inches from the cell's rules
 LEAST_INK, LEAST_HEIGHT = 0.004, 0.045  # of the cell's area; inches: less is a speck or a leader
@@ -80,13 +83,46 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
             return region
         numeric = numeric_columns(table.cells, table.columns)
         language = region.language or (content.languages or ("eng",))[0]
+        parted = [part for c in table.cells for part in _parted(page, c, table, numeric)]
         cells = tuple(
-            again(c, language) if c.column in numeric and c.column_span == 1 and not c.header else c
-            for c in table.cells
+            again(c, language) if c.column in numeric and c.column_span == 1 and not c.header else c for c in parted
         )
         return region.model_copy(update={"table": table.model_copy(update={"cells": cells})})
 
     return content.model_copy(update={"regions": tuple(map(mended, content.regions))})
+
+
+def _parted(page: Image, cell: Cell, table: Table, numeric: set[int]) -> list[Cell]:
+    """The cell; where it spans columns of figures and holds one bad word with white between the columns, one of each.
+
+    The word stays in the first, to be read again.
+    """
+    words = [w for line in cell.lines for w in line.words]
+    columns = range(cell.column, cell.column + cell.column_span)
+    if cell.column_span == 1 or cell.header or len(words) != 1 or not numeric.issuperset(columns):
+        return [cell]
+    (word,) = words
+    if word.confidence >= WEAK and is_number(word.text):
+        return [cell]
+    box = word.box.intersection(Box(0, 0, page.shape[1], page.shape[0]))
+    inked = np.flatnonzero((page[box.top : box.bottom, box.left : box.right] < DARK).any(axis=0)) + box.left
+    cuts = [cell.box.left]
+    for column in columns[1:]:
+        lefts = [c.box.left for c in table.cells if c.column == column and c.column_span == 1]
+        edge = round(float(np.median(lefts))) if lefts else cell.box.right
+        before, after = inked[inked < edge], inked[inked >= edge]
+        if not len(before) or not len(after) or after[0] - before[-1] < GUTTER * box.height:
+            return [cell]
+        cuts.append(edge)
+    (first, *others) = (
+        Cell(row=cell.row, column=k, row_span=cell.row_span, box=Box(a, cell.box.top, b, cell.box.bottom))
+        for k, (a, b) in zip(columns, pairwise([*cuts, cell.box.right]), strict=True)
+    )
+    kept = inked[inked < cuts[1]]
+    trimmed = word.model_copy(update={"box": Box(box.left, box.top, int(kept[-1]) + 1, box.bottom), "letters": ""})
+    line = next(line for line in cell.lines if line.words)
+    lines = (line.model_copy(update={"words": (trimmed,), "box": trimmed.box}),)
+    return [first.model_copy(update={"lines": lines}), *others]
 
 
 def _ink(page: Image, dpi: float, cell: Box) -> Box | None:
