@@ -31,15 +31,14 @@ from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
 from hyalen.core.reading.rest import (
-    parted_from_tangles,
     read_display,
     read_once,
     read_rest,
-    still_tangled,
     unread_strips,
     without_sideways,
 )
 from hyalen.core.reading.spelling import mended_word, settle_case
+from hyalen.core.reading.tangles import parted_from_tangles, still_tangled, untangled
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import Spoiling
 from hyalen.demo.typeset import Typesetter
@@ -235,6 +234,27 @@ def test_two_rows_that_the_engine_took_for_one_are_read_as_two(pages: Pages) -> 
     assert {" ".join(w.text for w in line.words) for line in (upper, lower)} <= found
     assert still_tangled(tangled, rows) == [] and still_tangled(tangled, []) == tangled
     assert parted_from_tangles(blocks) == (list(blocks), [])
+    again = {
+        " ".join(w.text for w in line.words)
+        for b in untangled(image, 300, ("eng",), knotted, ENGINE)
+        for line in b.lines
+    }
+    assert {" ".join(w.text for w in line.words) for line in (upper, lower)} <= again
+
+
+def test_lines_in_one_place_that_have_words_of_each_others_rows_are_tangles() -> None:
+    def line(text: str, top: int, height: int, confidences: list[float], left: int = 100) -> FoundLine:
+        box = Box(left, top, left + 900, top + height)
+        words = tuple(FoundWord(w, box, c, "eng") for w, c in zip(text.split(), confidences, strict=True))
+        return FoundLine(words, box, (Point(left, box.bottom), Point(box.right, box.bottom)), float(height))
+
+    usual = [line("the lamp was lit", 60 * n, 40, [0.95] * 4) for n in range(6)]
+    upper = line("crak iadgpred this month", 400, 90, [0.1, 0.0, 0.9, 0.95])
+    lower = line("oho dherant in that", 402, 90, [0.2, 0.0, 0.97, 0.96])
+    sure = line("A title of its own", 400, 90, [0.95] * 5, 1200)
+    kept, tangled = parted_from_tangles([FoundBlock(BlockKind.TEXT, upper.box, (*usual, upper, lower, sure))])
+    assert [b.lines for b in tangled] == [(upper, lower)]
+    assert kept[0].lines == (*usual, sure)
 
 
 def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> None:

@@ -41,17 +41,16 @@ from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import (
     PALEST_INK,
-    parted_from_tangles,
     read_display,
     read_once,
     read_rest,
-    still_tangled,
     unread_strips,
     without_ghosts,
     without_sideways,
 )
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.reading.tagged import tagged_content
+from hyalen.core.reading.tangles import parted_from_tangles, still_tangled, untangled
 from hyalen.core.structure.roles import assign_roles
 from hyalen.core.twice import read_twice
 
@@ -88,7 +87,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:
         blocks = without_sideways(read_once(_read_page(ink, dpi, languages, reader, evidence.plain)), dpi)
-        blocks, tangled = parted_from_tangles(blocks)
+        blocks, tangled = parted_from_tangles(untangled(ink, dpi, languages, blocks, reader))
         rest = read_rest(ink, dpi, languages, blocks, reader)
         blocks += [*rest, *still_tangled(tangled, rest)]
         blocks += read_display(ink, dpi, languages, blocks, reader)

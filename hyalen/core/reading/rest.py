@@ -17,8 +17,6 @@ from hyalen.core.reading.reader import Reader
 WORK_DPI = 100.0  # pixels an inch: letters run together into strips
 MOST_STRIPS = 200  # of a page: a noisy one has thousands, and each takes a twentieth of a second
 SURE = 0.6  # confidence of a line that is taken over
-LEAST_ROWS = 5  # rows that read well, for others to be told by their height
-TWO_ROWS, TANGLED = (1.6, 4.0), 0.4  # usual heights of several rows taken for one; confidence below which they may be
 SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
@@ -90,37 +88,6 @@ def read_rest(
             if lines:
                 found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
     return found
-
-
-def parted_from_tangles(blocks: Sequence[FoundBlock]) -> tuple[list[FoundBlock], list[FoundBlock]]:
-    """The blocks without lines that the engine made of several rows, which read as nothing; and those lines.
-
-    What they stand on is free to be read row by row (`read_rest`).
-    """
-    heights = [line.box.height for b in blocks for line in b.lines if line.confidence >= SURE]
-    if len(heights) < LEAST_ROWS:
-        return list(blocks), []
-    usual = float(np.median(heights))
-    kept, tangled = [], []
-    for block in blocks:
-        lines = [line for line in block.lines if _is_tangle(line, usual)]
-        gone = {id(line) for line in lines}
-        if lines:
-            tangled.append(block._replace(lines=tuple(lines)))
-        kept.append(block._replace(lines=tuple(line for line in block.lines if id(line) not in gone)))
-    return [b for b, before in zip(kept, blocks, strict=True) if b.lines or not before.lines], tangled
-
-
-def _is_tangle(line: FoundLine, usual: float) -> bool:
-    tall = TWO_ROWS[0] * usual < line.box.height < TWO_ROWS[1] * usual
-    return tall and line.confidence < TANGLED and line.box.width > line.box.height
-
-
-def still_tangled(tangled: Sequence[FoundBlock], found: Sequence[FoundBlock]) -> list[FoundBlock]:
-    """Those of the tangled lines on which no row was found."""
-    rows = [line.box for b in found for line in b.lines]
-    lines = ((b, tuple(line for line in b.lines if not any(line.box.overlap(r) > 0 for r in rows))) for b in tangled)
-    return [b._replace(lines=left) for b, left in lines if left]
 
 
 def read_display(
@@ -199,7 +166,7 @@ def _read_somehow(
     return reader.read_region(crop, dpi, languages, Shape.RAW_LINE)
 
 
-def _sure_letters(line: FoundLine) -> float:
+def sure_letters(line: FoundLine) -> float:
     return sum(w.confidence**2 * len(w.text) for w in line.words)
 
 
@@ -213,7 +180,7 @@ def read_once(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
     The line with more sure letters stays; where the other read a word otherwise, that is kept
     beside it as another reading.
     """
-    lines = sorted((line for b in blocks for line in b.lines if line.words), key=_sure_letters, reverse=True)
+    lines = sorted((line for b in blocks for line in b.lines if line.words), key=sure_letters, reverse=True)
     kept: list[FoundLine] = []
     doubles: dict[int, list[FoundLine]] = {}
     gone = set()

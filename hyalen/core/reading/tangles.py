@@ -1,0 +1,116 @@
+"""Lines that the engine made of several rows, and lines in one place that each have words of the other's row."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.model.found import FoundBlock, FoundLine, Shape
+from hyalen.core.model.geometry import Box, union
+from hyalen.core.reading.reader import Reader
+from hyalen.core.reading.rest import SURE, shifted, sure_letters
+
+LEAST_ROWS = 5  # rows that read well, for others to be told by their height
+TWO_ROWS, TANGLED = (1.6, 4.0), 0.4  # usual heights of several rows taken for one; confidence below which they may be
+CROSSED = 0.6  # of a line's place, that another line has as well
+BESIDE = 3  # line heights above and below, within which lines are read again with it: rows are found by each other
+MOST = 12  # tangles of a page that are read again
+
+
+def untangled(
+    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+) -> list[FoundBlock]:
+    """The blocks with tangles read again, cut out with some lines above and below, where that reads better.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+    dpi : float
+        Pixels an inch.
+    """
+    usual = _usual_height(blocks)
+    if usual is None:
+        return list(blocks)
+    result = list(blocks)
+    for at, block in [(i, b) for i, b in enumerate(blocks) if any(_is_tangle(x, usual, b.lines) for x in b.lines)][
+        :MOST
+    ]:
+        known = [line for b in result for line in b.lines if line.words]
+        knots = union(line.box for line in block.lines if _is_tangle(line, usual, block.lines))
+        mine = [line for line in known if _is_beside(line.box, knots, BESIDE * usual)]
+        ids = {id(line) for line in mine}
+        again = _read_rows(page, dpi, languages, mine, [x for x in known if id(x) not in ids], reader)
+        if sum(map(sure_letters, again)) > sum(map(sure_letters, mine)):
+            result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in result]
+            lines = sorted((*result[at].lines, *again), key=lambda line: line.box.top)
+            result[at] = block._replace(lines=tuple(lines))
+    return [b for b, before in zip(result, blocks, strict=True) if b.lines or not before.lines]
+
+
+def _is_beside(box: Box, knots: Box, reach: float) -> bool:
+    shared = min(box.right, knots.right) - max(box.left, knots.left)
+    near = max(box.top - knots.bottom, knots.top - box.bottom) < reach
+    return near and shared > 0.5 * min(box.width, knots.width)
+
+
+def _read_rows(
+    page: Image,
+    dpi: float,
+    languages: tuple[str, ...],
+    lines: Sequence[FoundLine],
+    others: Sequence[FoundLine],
+    reader: Reader,
+) -> list[FoundLine]:
+    area = union(line.box for line in lines).grown(int(dpi / 30), Box(0, 0, page.shape[1], page.shape[0]))
+    crop = page[area.top : area.bottom, area.left : area.right].copy()
+    for word in (w for line in others for w in line.words):
+        if area.overlap(word.box) > 0 and not any(line.box.overlap(word.box) > 0 for line in lines):
+            left, top, right, bottom = word.box.intersection(area)
+            crop[top - area.top : bottom - area.top, left - area.left : right - area.left] = 255
+    margin = int(dpi / 15)
+    crop = as_uint8(cv2.copyMakeBorder(crop, *(margin,) * 4, cv2.BORDER_CONSTANT, value=255))
+    found = reader.read_region(crop, dpi, languages, Shape.BLOCK)
+    return [shifted(line, area.left - margin, area.top - margin) for b in found for line in b.lines if line.words]
+
+
+def _usual_height(blocks: Sequence[FoundBlock]) -> float | None:
+    """Of the lines that read well, in pixels; None where they are few."""
+    heights = [line.box.height for b in blocks for line in b.lines if line.confidence >= SURE]
+    return float(np.median(heights)) if len(heights) >= LEAST_ROWS else None
+
+
+def parted_from_tangles(blocks: Sequence[FoundBlock]) -> tuple[list[FoundBlock], list[FoundBlock]]:
+    """The blocks without lines that the engine made of several rows, which read as nothing; and those lines.
+
+    What they stand on is free to be read row by row (`read_rest`).
+    """
+    usual = _usual_height(blocks)
+    if usual is None:
+        return list(blocks), []
+    kept, tangled = [], []
+    for block in blocks:
+        lines = [line for line in block.lines if _is_tangle(line, usual, block.lines)]
+        gone = {id(line) for line in lines}
+        if lines:
+            tangled.append(block._replace(lines=tuple(lines)))
+        kept.append(block._replace(lines=tuple(line for line in block.lines if id(line) not in gone)))
+    return [b for b, before in zip(kept, blocks, strict=True) if b.lines or not before.lines], tangled
+
+
+def _is_tangle(line: FoundLine, usual: float, beside: Sequence[FoundLine]) -> bool:
+    """Whether it is of several rows, and badly read; of two lines in one place each has words of the other's row."""
+    tall = TWO_ROWS[0] * usual < line.box.height < TWO_ROWS[1] * usual
+    if not tall or line.box.width < line.box.height:
+        return False
+    crossed = any(o is not line and line.box.overlap(o.box) > CROSSED * line.box.area for o in beside)
+    return line.confidence < TANGLED or (crossed and min(w.confidence for w in line.words) < TANGLED)
+
+
+def still_tangled(tangled: Sequence[FoundBlock], found: Sequence[FoundBlock]) -> list[FoundBlock]:
+    """Those of the tangled lines on which no row was found."""
+    rows = [line.box for b in found for line in b.lines]
+    lines = ((b, tuple(line for line in b.lines if not any(line.box.overlap(r) > 0 for r in rows))) for b in tangled)
+    return [b._replace(lines=left) for b, left in lines if left]
