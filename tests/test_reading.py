@@ -40,6 +40,7 @@ from hyalen.core.reading.rest import (
 from hyalen.core.reading.spelling import mended_word, settle_case
 from hyalen.core.reading.tangles import parted_from_tangles, still_tangled, untangled
 from hyalen.core.structure.flow import flow
+from hyalen.core.twice import with_known_readings
 from hyalen.demo.spoil import Spoiling
 from hyalen.demo.typeset import Typesetter
 from tests.conftest import ContentMaker, Pages
@@ -322,6 +323,21 @@ def test_a_word_read_twice_on_one_ink_is_kept_once(blank_page: np.ndarray) -> No
 
     block = FoundBlock("text", Box(300, 300, 420, 342), (line(good), line(again)))  # type: ignore[arg-type]
     assert [r.text for r in find_regions(blank_page, 300, [block], ("eng",))] == ["light"]
+
+
+def test_another_reading_that_is_a_word_is_taken_for_one_that_is_none_and_only_then() -> None:
+    page = ContentMaker().add(Role.PARAGRAPH, "vuinerable lamp Skarnholm edges Torvik Torvik It’s lainp").page()
+    seconds = ["vulnerable", "lamb", "Skamholm", "edqes", "Tonic", "Tonic", "les", "lamp"]
+    told = dict(zip((w.id for w in page.words), seconds, strict=True))
+    page = page.with_lines(
+        lambda line: line.model_copy(
+            update={"words": tuple(w.model_copy(update={"second": told[w.id]}) for w in line.words)}
+        )
+    )
+    mended = list(with_known_readings(page).words)
+    assert " ".join(w.text for w in mended) == "vulnerable lamp Skarnholm edges Torvik Torvik It’s lamp"
+    assert (mended[0].others, mended[0].second) == (("vuinerable",), "vuinerable")
+    assert mended[2] == list(page.words)[2]
 
 
 def test_languages_have_the_tags_names_and_direction_of_the_standards() -> None:
