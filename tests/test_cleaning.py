@@ -22,7 +22,7 @@ from hyalen.core.imaging.likeness import likeness, unlike
 from hyalen.core.imaging.marks import alike, clean_edges, find_lines, remove_holes, remove_lines
 from hyalen.core.imaging.orientation import FoundTurn
 from hyalen.core.imaging.outline import find_outline
-from hyalen.core.imaging.pictures import picture_mask, textured_mask
+from hyalen.core.imaging.pictures import picture_mask, textured_mask, without_writing
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.imaging.quality import measure_quality
 from hyalen.core.imaging.screen import descreen, find_screen
@@ -665,3 +665,16 @@ def test_a_wide_drawing_and_a_coarse_photograph_give_a_page(pages: Pages) -> Non
     coarse = cv2.resize(truth.image, None, fx=0.24, fy=0.24, interpolation=cv2.INTER_AREA)
     told = clean_page(coarse, 72, Treatment(), as_is).cleaned
     assert any("72 dpi" in f.says for f in told.findings)
+
+
+def test_lines_of_writing_beside_a_picture_are_no_part_of_it_but_on_a_tint_they_stay() -> None:
+    page = np.full((900, 1200), 255, np.uint8)
+    page[:, 700:] = 40 + 180 * (np.indices((900, 500)).sum(axis=0) // 3 % 2)
+    for row in range(12):
+        cv2.putText(page, "the lamp was lit at dusk", (40, 90 + 65 * row), cv2.FONT_HERSHEY_SIMPLEX, 1.4, 0, 4)
+    mask = np.ones((225, 300), np.uint8)
+    found = without_writing(mask, page, 150)
+    assert found[:, 740:].all() and not found[80:800, 60:480].any()
+    tinted = np.where(page == 255, 190, page).astype(np.uint8)
+    assert without_writing(mask, tinted, 150) is mask
+    assert without_writing(np.zeros_like(mask), page, 150).sum() == 0

@@ -19,6 +19,7 @@ MOST_HOLLOW = 1.5  # hull over area: what is hollower is a frame or a bent rule
 UNEVEN = 0.03  # in logarithms
 LEAST_PAPER = 0.75  # of the inside that is as even as paper in a frame around text
 LEAST_RIM = 0.85  # the same of its rim
+WHITE, LEAST_WHITE = 200, 0.94  # grey level; share of what lies between letters, that is paper and no tint
 LEAST_LETTERS = 60  # letters in lines within, that make it text and no picture
 
 Mask = NDArray[np.uint8]
@@ -60,6 +61,44 @@ def picture_mask(page: Image, dpi: float) -> Mask:
     keep = np.minimum(stats[:, 2], stats[:, 3]) >= SMALLEST_INCHES * scale
     keep[0] = False
     return as_uint8(cv2.dilate(_filled(keep[labels].astype(np.uint8)), np.ones((5, 5), np.uint8)))
+
+
+def without_writing(pictures: Mask, page: Image, dpi: float) -> Mask:
+    """A whitened page's pictures without the lines of writing beside them that the mask took in; on a tint they stay.
+
+    Parameters
+    ----------
+    pictures : uint8
+    page : (h, w) uint8
+        At about 150 dpi.
+    """
+    if not pictures.any():
+        return pictures
+    letters = find_letters(page, dpi)
+    if not len(letters.x):
+        return pictures
+    mask = enlarged(pictures, page)
+    own = np.isin(letters.ink.labels, letters.number)
+    rim = cv2.dilate(own.astype(np.uint8), np.ones((3, 3), np.uint8)) == 1
+    stats = letters.ink.stats[letters.number]
+    writing = np.zeros(mask.shape, np.uint8)
+    for line in range(int(letters.line.max()) + 1):
+        mine = stats[letters.line == line]
+        left, top = mine[:, :2].min(axis=0)
+        right, bottom = (mine[:, :2] + mine[:, 2:4]).max(axis=0)
+        place = np.s_[top:bottom, left:right]
+        between = page[place][~rim[place]]
+        if mask[place].any() and between.size and float(np.mean(between > WHITE)) > LEAST_WHITE:
+            writing[place] = 1
+    if not writing.any():
+        return pictures
+    near = max(3, round(0.06 * dpi)) | 1  # from one line to the next
+    gone = cv2.morphologyEx(writing, cv2.MORPH_CLOSE, np.ones((near, 1), np.uint8))
+    gone = cv2.dilate(gone, np.ones((3, 3), np.uint8))
+    least = max(3, round(0.3 * dpi))
+    return as_uint8(
+        cv2.morphologyEx(as_uint8(np.where(gone == 1, 0, mask)), cv2.MORPH_OPEN, np.ones((least, least), np.uint8))
+    )
 
 
 def fills_the_page(page: Image, dpi: float) -> bool:

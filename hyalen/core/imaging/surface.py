@@ -14,7 +14,7 @@ from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.despeckle import despeckle
 from hyalen.core.imaging.ink import darken, sharpen
 from hyalen.core.imaging.marks import clean_edges, find_lines, remove_holes, remove_lines
-from hyalen.core.imaging.pictures import Mask, both, picture_mask, textured_mask, with_pictures
+from hyalen.core.imaging.pictures import Mask, both, picture_mask, textured_mask, with_pictures, without_writing
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
 from hyalen.core.imaging.screen import descreen, find_screen
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse
@@ -78,7 +78,7 @@ def treat_surface(
     """
     work = _Work(page, dpi, treatment, np.ones((8, 8), np.uint8) if picture else textured_mask(page, dpi))
     work.lighten(picture)
-    work.pictures = both(work.pictures, picture_mask(*work.small()))
+    work.pictures = without_writing(both(work.pictures, picture_mask(*work.small())), *work.small())
     work.descreen(enlarged)
     work.show_through(reverse)
     before = work.page

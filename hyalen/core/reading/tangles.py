@@ -16,6 +16,7 @@ from hyalen.core.reading.rest import SURE, shifted, sure_letters
 LEAST_ROWS = 5  # rows that read well, for others to be told by their height
 TWO_ROWS, TANGLED = (1.6, 4.0), 0.4  # usual heights of several rows taken for one; confidence below which they may be
 CROSSED = 0.6  # of a line's place, that another line has as well
+SAME_ROW = 0.6  # of both lines' places, in common
 BESIDE = 3  # line heights above and below, within which lines are read again with it: rows are found by each other
 MOST = 12  # tangles of a page that are read again
 
@@ -43,11 +44,23 @@ def untangled(
         mine = [line for line in known if _is_beside(line.box, knots, BESIDE * usual)]
         ids = {id(line) for line in mine}
         again = _read_rows(page, dpi, languages, mine, [x for x in known if id(x) not in ids], reader)
-        if sum(map(sure_letters, again)) > sum(map(sure_letters, mine)):
+        again = [_surer(line, mine, usual) for line in again]
+        rows = [line for line in again if knots.top < line.box.centre.y < knots.bottom and line.confidence >= SURE]
+        if len(rows) > 1 and sum(map(sure_letters, again)) > sum(map(sure_letters, mine)):
             result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in result]
             lines = sorted((*result[at].lines, *again), key=lambda line: line.box.top)
             result[at] = block._replace(lines=tuple(lines))
     return [b for b, before in zip(result, blocks, strict=True) if b.lines or not before.lines]
+
+
+def _surer(line: FoundLine, before: Sequence[FoundLine], usual: float) -> FoundLine:
+    """The line, or what was read of the same row before where that is no tangle and surer."""
+    for old in before:
+        shared = line.box.overlap(old.box)
+        same = shared > SAME_ROW * max(line.box.area, old.box.area)
+        if same and not _is_tangle(old, usual, before) and sure_letters(old) >= sure_letters(line):
+            return old
+    return line
 
 
 def _is_beside(box: Box, knots: Box, reach: float) -> bool:
