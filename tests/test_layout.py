@@ -18,7 +18,7 @@ from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.layout.rows import cut_lines, join_rows, with_figures_parted, without_rule_marks
+from hyalen.core.layout.rows import cut_lines, find_gutters, join_rows, with_figures_parted, without_rule_marks
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.tables import FoundCell, FoundTable, find_grids
@@ -436,6 +436,24 @@ def test_a_sentence_that_lists_figures_is_no_row_of_the_table_beneath() -> None:
     ]
     (table,) = find_aligned_tables(columns([*sentence, *set_rows([*FIGURES, *FIGURES], tops=range(200, 1000, 50))]))
     assert table.rows == 6 and table.box.top >= 200
+
+
+def test_columns_that_stand_close_are_parted_where_lines_begin_below_each_other_and_a_river_is_not() -> None:
+    tops = range(100, 288, 47)
+    edge = read_line("the keeper of the lamp", 100, 100).box.right
+    apart = [
+        line
+        for top in tops
+        for line in (read_line("the keeper of the lamp", 100, top), read_line("signs for all oils", edge + 22, top))
+    ]
+    left, right = read_line("the keeper of the oils", 100, 288), read_line("and for all coals", edge + 22, 288)
+    run_together = left._replace(words=(*left.words, *right.words), box=union((left.box, right.box)))
+    (gutter,) = find_gutters([*apart, run_together])
+    assert edge < gutter.left < edge + 22 and gutter.bottom == run_together.box.bottom
+    assert [len(part.words) for part in cut_lines([run_together], [gutter], [])] == [5, 4]
+    whole = read_line("a line that runs on over both of them, wide as they", 100, 288)
+    whole = whole._replace(box=Box(100, whole.box.top, apart[1].box.right, whole.box.bottom))
+    assert find_gutters([*apart, whole]) == []
 
 
 def test_a_column_of_text_beside_a_table_is_no_part_of_it() -> None:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.curvature import find_letters
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
+from hyalen.core.model.geometry import Box
 
 WORKING_DPI = 37.5  # pixels an inch: letters run together, tones stay
 SMALLEST_INCHES = 0.45  # of a picture's shorter side; stamps and initials are less
@@ -74,22 +75,10 @@ def without_writing(pictures: Mask, page: Image, dpi: float) -> Mask:
     """
     if not pictures.any():
         return pictures
-    letters = find_letters(page, dpi)
-    if not len(letters.x):
-        return pictures
     mask = enlarged(pictures, page)
-    own = np.isin(letters.ink.labels, letters.number)
-    rim = cv2.dilate(own.astype(np.uint8), np.ones((3, 3), np.uint8)) == 1
-    stats = letters.ink.stats[letters.number]
     writing = np.zeros(mask.shape, np.uint8)
-    for line in range(int(letters.line.max()) + 1):
-        mine = stats[letters.line == line]
-        left, top = mine[:, :2].min(axis=0)
-        right, bottom = (mine[:, :2] + mine[:, 2:4]).max(axis=0)
-        place = np.s_[top:bottom, left:right]
-        between = page[place][~rim[place]]
-        if mask[place].any() and between.size and float(np.mean(between > WHITE)) > LEAST_WHITE:
-            writing[place] = 1
+    for left, top, right, bottom in lines_of_writing(page, dpi, mask):
+        writing[top:bottom, left:right] = 1
     if not writing.any():
         return pictures
     near = max(3, round(0.06 * dpi)) | 1  # from one line to the next
@@ -99,6 +88,33 @@ def without_writing(pictures: Mask, page: Image, dpi: float) -> Mask:
     return as_uint8(
         cv2.morphologyEx(as_uint8(np.where(gone == 1, 0, mask)), cv2.MORPH_OPEN, np.ones((least, least), np.uint8))
     )
+
+
+def lines_of_writing(page: Image, dpi: float, where: Mask) -> list[Box]:
+    """Lines of five letters and more on plain paper that lie within a mask, in part at least.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        At about 150 dpi; paper is white.
+    where : (h, w) uint8
+    """
+    letters = find_letters(page, dpi)
+    if not len(letters.x):
+        return []
+    own = np.isin(letters.ink.labels, letters.number)
+    rim = cv2.dilate(own.astype(np.uint8), np.ones((3, 3), np.uint8)) == 1
+    stats = letters.ink.stats[letters.number]
+    found = []
+    for line in range(int(letters.line.max()) + 1):
+        mine = stats[letters.line == line]
+        left, top = mine[:, :2].min(axis=0).tolist()
+        right, bottom = (mine[:, :2] + mine[:, 2:4]).max(axis=0).tolist()
+        place = np.s_[top:bottom, left:right]
+        between = page[place][~rim[place]]
+        if where[place].any() and between.size and float(np.mean(between > WHITE)) > LEAST_WHITE:
+            found.append(Box(left, top, right, bottom))
+    return found
 
 
 def fills_the_page(page: Image, dpi: float) -> bool:

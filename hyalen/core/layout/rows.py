@@ -18,6 +18,8 @@ LOOSE_SPACE = 1.0  # where a line above or below runs on over it
 WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35  # line heights between two words that columns part
 LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
+NARROW_GUTTER, BEGIN_ALIKE, INDENT = 1.5, 0.3, 2.0  # line heights: widest space that columns may be run together over;
+# how exactly below each other lines begin there, and how exactly a line is as wide as both
 MOST_UNLIKE = 1.35  # times: words within it are of one size
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
 LEAST_FIGURES, WHITE = 3, 2.5  # in a line; times the width of a figure, that a mark would have to be wide
@@ -54,6 +56,66 @@ def without_rule_marks(lines: Sequence[FoundLine]) -> tuple[list[FoundLine], lis
     parts = (part_of(line, tuple(w for w in line.words if kept(w))) for line in lines if any(map(kept, line.words)))
     middles = [round((r.left + r.right) / 2) for r in rules]
     return list(parts), [Box(x, r.top, x + 1, r.bottom) for x, r in zip(middles, rules, strict=True)]
+
+
+def find_gutters(lines: Sequence[FoundLine]) -> list[Box]:
+    """The white between columns that stand closer than words may, as rules a pixel wide.
+
+    There several lines begin right below each other beside the ends of others; as far up and down as lines of that
+    width have a space there. Where the next runs on over it, the white is a river in a column.
+    """
+    beside: list[tuple[FoundLine, FoundLine]] = []
+    for right in lines:
+        for left in lines:
+            gap = right.box.left - left.box.right
+            if LEAST_GUTTER * right.height < gap < NARROW_GUTTER * right.height and _level(left, right):
+                beside.append((left, right))
+    gutters: list[Box] = []
+    for _, right in beside:
+        height = right.height
+        alike = [(a, b) for a, b in beside if abs(b.box.left - right.box.left) < BEGIN_ALIKE * height]
+        alike = [(a, b) for a, b in alike if abs(b.box.top - right.box.top) < MARKS_NEAR * height]
+        if len({id(b) for _, b in alike}) < LEAST_MARKS:
+            continue
+        x = round((max(a.box.right for a, _ in alike) + min(b.box.left for _, b in alike)) / 2)
+        place = union(box for a, b in alike for box in (a.box, b.box))
+        wide = [
+            line
+            for line in lines
+            if abs(line.box.left - place.left) < INDENT * height and abs(line.box.right - place.right) < INDENT * height
+        ]
+        found = _as_far_as_parted([line for line in wide if line.box.left < x < line.box.right], x, place)
+        if found is not None and not any(g.covers(found) for g in gutters):
+            gutters.append(found)
+    return gutters
+
+
+def _as_far_as_parted(lines: Sequence[FoundLine], x: int, place: Box) -> Box | None:
+    """The rule at `x` through some rows, and through the next ones above and below that have a space there.
+
+    None where the next one has none.
+    """
+    top, bottom = place.top, place.bottom
+    for line in sorted(lines, key=lambda line: line.box.top):
+        if line.box.bottom > bottom and line.box.top - bottom < LOOSE_SPACE * line.height:
+            if not _parted_at(line, x):
+                return None
+            bottom = line.box.bottom
+    for line in sorted(lines, key=lambda line: -line.box.bottom):
+        if line.box.top < top and top - line.box.bottom < LOOSE_SPACE * line.height:
+            if not _parted_at(line, x):
+                return None
+            top = line.box.top
+    return Box(x, top, x + 1, bottom)
+
+
+def _parted_at(line: FoundLine, x: int) -> bool:
+    words = sorted(line.words, key=lambda w: w.box.left)
+    near = 0.2 * line.height
+    return any(
+        a.box.right - near <= x <= b.box.left + near and b.box.left - a.box.right > LEAST_GUTTER * line.height
+        for a, b in pairwise(words)
+    )
 
 
 def with_figures_parted(line: FoundLine) -> FoundLine:

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from rapidfuzz import fuzz
 
+from hyalen.core.imaging.pictures import lines_of_writing
 from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
@@ -15,6 +16,10 @@ from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.reader import Reader
 
 WORK_DPI = 100.0  # pixels an inch: letters run together into strips
+LONG_RULE = 0.5  # inches: no stroke of a letter is so long
+LETTERS_DPI = 150.0  # pixels an inch: letters stand apart
+MOST_READ = 0.3  # of a line, that was read, where the rest was not
+SAME_WORD = 0.7  # of a word read before, that lies in one that is read now
 MOST_STRIPS = 200  # of a page: a noisy one has thousands, and each takes a twentieth of a second
 SURE = 0.6  # confidence of a line that is taken over
 SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
@@ -46,6 +51,9 @@ def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
     for box in read:
         left, top, right, bottom = (int(v / factor) for v in box)
         mask[max(0, top - pad) : bottom + pad + 1, max(0, left - pad) : right + pad + 1] = 0
+    for long in (np.ones((int(LONG_RULE * dpi), 1), np.uint8), np.ones((1, int(LONG_RULE * dpi)), np.uint8)):
+        rules = cv2.morphologyEx(mask, cv2.MORPH_OPEN, long)  # a frame beside letters would be one strip with them
+        mask[cv2.dilate(rules, np.ones((3, 3), np.uint8)) > 0] = 0
     reach = int(dpi / 5) | 1
     joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((3, reach), np.uint8))
     count, _, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
@@ -72,12 +80,13 @@ def read_rest(
     dpi : float
         Pixels an inch.
     """
-    read = [w.box for b in blocks for line in b.lines for w in line.words]
-    read += [b.box for b in blocks if b.kind is BlockKind.PICTURE and max(b.box.width, b.box.height) > 0.4 * dpi]
+    words = [w.box for b in blocks for line in b.lines for w in line.words]
+    pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and max(b.box.width, b.box.height) > 0.4 * dpi]
+    strips = [*unread_strips(page, dpi, [*words, *pictures]), *_beside_pictures(page, dpi, words, pictures)]
     known = [line for b in blocks for line in b.lines]
     found = []
     # The longest first; what is left then stays a doubt, as all ink that was not read.
-    for strip in sorted(unread_strips(page, dpi, read), key=lambda s: -s.width)[:MOST_STRIPS]:
+    for strip in sorted(strips, key=lambda s: -s.width)[:MOST_STRIPS]:
         crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
         margin = int(dpi / 15)
         crop = as_uint8(cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255))
@@ -85,9 +94,29 @@ def read_rest(
         for block in _read_somehow(crop, dpi, languages, shape, reader):
             lines = [shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
             lines = [line for line in lines if _confident(line) and not any(_same(line, k) for k in known)]
+            lines = [line for line in lines if not _is_read(line, words)]
             if lines:
                 found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
+                words += [w.box for line in lines for w in line.words]
     return found
+
+
+def _beside_pictures(page: Image, dpi: float, words: Sequence[Box], pictures: Sequence[Box]) -> list[Box]:
+    """Lines on plain paper in the boxes of pictures: what the engine's box of a picture takes in beside it."""
+    if not pictures:
+        return []
+    small, factor = reduced(page, dpi, LETTERS_DPI)
+    where = np.zeros(small.shape, np.uint8)
+    for box in pictures:
+        left, top, right, bottom = (max(0, int(v / factor)) for v in box)
+        where[top:bottom, left:right] = 1
+    for box in words:
+        left, top, right, bottom = (max(0, int(v / factor)) for v in box)
+        where[top:bottom, left:right] = 0
+    whole = Box(0, 0, page.shape[1], page.shape[0])
+    lines = [Box(*(int(v * factor) for v in box)) for box in lines_of_writing(small, dpi / factor, where)]
+    free = [box for box in lines if sum(box.overlap(w) for w in words) < MOST_READ * box.area]
+    return [box.grown(int(dpi / 25), whole) for box in free if any(p.covers(box) for p in pictures)]
 
 
 def read_display(
@@ -172,6 +201,11 @@ def sure_letters(line: FoundLine) -> float:
 
 def _confident(line: FoundLine) -> bool:
     return line.confidence >= SURE and any(c.isalnum() for w in line.words for c in w.text)
+
+
+def _is_read(line: FoundLine, words: Sequence[Box]) -> bool:
+    """Whether it has a word that was read before."""
+    return any(word.box.covers(w, SAME_WORD) for word in line.words for w in words)
 
 
 def read_once(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
