@@ -274,6 +274,26 @@ def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> N
     assert unread_strips(image, 300, everything) == []
 
 
+def test_a_line_close_to_a_frame_or_in_the_box_of_a_picture_beside_it_is_read(pages: Pages) -> None:
+    image = pages.truth(Case("clean", "eng", Spoiling())).image[:, :, 0].copy()
+    blocks = ENGINE.read_page(image, 300, ("eng",))
+    block = max(blocks, key=lambda b: len(b.lines))
+    lost = block.lines[1]
+    cut = [b._replace(lines=tuple(line for line in b.lines if line is not lost)) for b in blocks]
+    text = " ".join(w.text for w in lost.words)
+
+    framed = image.copy()
+    x = lost.box.right + 30
+    framed[:, x : x + 4] = 0
+    found = {
+        " ".join(w.text for w in line.words) for b in read_rest(framed, 300, ("eng",), cut, ENGINE) for line in b.lines
+    }
+    assert text in found
+    picture = FoundBlock(BlockKind.PICTURE, lost.box.grown(4), ())
+    beside = read_rest(image, 300, ("eng",), [*cut, picture], ENGINE)
+    assert text in {" ".join(w.text for w in line.words) for b in beside for line in b.lines}
+
+
 def test_a_title_within_what_was_taken_for_a_picture_is_read(setter) -> None:
     style = "position:absolute;left:30mm;font:40pt 'Liberation Serif'"
     page = setter.set(f"""<div style="{style};top:40mm;letter-spacing:4mm">NORTHLIGHT</div>
