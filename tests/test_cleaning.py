@@ -29,6 +29,7 @@ from hyalen.core.imaging.screen import descreen, find_screen
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse
 from hyalen.core.imaging.spread import SURE, find_fold
 from hyalen.core.imaging.threshold import ink_threshold, sauvola
+from hyalen.core.imaging.trim import goes_on_beyond
 from hyalen.core.model.treatment import (
     Bend,
     Cleaned,
@@ -678,3 +679,14 @@ def test_lines_of_writing_beside_a_picture_are_no_part_of_it_but_on_a_tint_they_
     tinted = np.where(page == 255, 190, page).astype(np.uint8)
     assert without_writing(mask, tinted, 150) is mask
     assert without_writing(np.zeros_like(mask), page, 150).sum() == 0
+
+
+def test_a_picture_with_a_line_beneath_it_is_no_sheet_on_a_bed_and_a_print_without_one_may_be() -> None:
+    plate = np.full((1500, 1000), 200, np.uint8)
+    plate[150:1150, 120:880] = cv2.GaussianBlur(
+        np.random.default_rng(3).integers(40, 170, (1000, 760)).astype(np.uint8), (0, 0), 25
+    )
+    corners = ((0.8, 1.0), (880 / 150, 1.0), (880 / 150, 1150 / 150), (0.8, 1150 / 150))
+    assert not goes_on_beyond(plate, 150, corners)
+    cv2.putText(plate, "THE NORTH LIGHT", (300, 1300), cv2.FONT_HERSHEY_DUPLEX, 0.8, 40, 2)
+    assert goes_on_beyond(plate, 150, corners)

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from hyalen.core.imaging.curvature import find_letters
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Corners
@@ -21,6 +22,10 @@ LEAST_EDGE = 0.2  # of the brightest level, by which the page rises abruptly whe
 # Of the paper's level; of a row's length; inches of a black band at an edge.
 BAND_LEVEL, BAND_DARK, BAND_INCHES = 0.4, 0.75, 0.08
 MOST_BEYOND = 0.002  # of all letters that may lie beyond a sheet's outline: else it is none
+LETTERS_DPI, LEAST_CAPTION = (
+    150.0,
+    5,
+)  # pixels an inch at which letters stand apart; letters of a line beneath a picture
 LEAST_WRITTEN, MOST_WRITTEN = 0.05, 0.25  # of the letters, outside corners that may be, and are, no sheet's
 DARKER = 8  # grey levels by which a bed is darker than the sheet on it
 WORKING_DPI = 75.0  # pixels an inch: a sheet's edge shows
@@ -215,9 +220,19 @@ def goes_on_beyond(page: Image, dpi: float, corners: Corners) -> bool:
     within = paper[(cv2.erode(inside, band) == 0) & (inside == 1)]
     if written > MOST_WRITTEN:
         return True
-    if written < LEAST_WRITTEN or beyond.size == 0 or within.size == 0:
+    if beyond.size == 0 or within.size == 0 or np.median(beyond) <= np.median(within) - DARKER:
         return False
-    return bool(np.median(beyond) > np.median(within) - DARKER)
+    return written >= LEAST_WRITTEN or _is_captioned(page, dpi, corners)
+
+
+def _is_captioned(page: Image, dpi: float, corners: Corners) -> bool:
+    """Whether of what stands in lines much lies beyond: a picture's details may look like letters, but are in no line."""
+    small, factor = reduced(grey(page), dpi, LETTERS_DPI)
+    letters = find_letters(small, dpi / factor)
+    outline = np.array(corners, np.float32) * np.float32(dpi / factor)
+    places = zip(letters.x.tolist(), letters.bottom.tolist(), strict=True)
+    beyond = sum(cv2.pointPolygonTest(outline, place, False) < 0 for place in places)
+    return beyond >= LEAST_CAPTION and beyond > MOST_WRITTEN * len(letters.x)
 
 
 def _is_sheet(page: Image, letters: Image, seen: Box, limits: Box, dpi: float) -> bool:
