@@ -20,6 +20,7 @@ MOST_HOLLOW = 1.5  # hull over area: what is hollower is a frame or a bent rule
 UNEVEN = 0.03  # in logarithms
 LEAST_PAPER = 0.75  # of the inside that is as even as paper in a frame around text
 LEAST_RIM = 0.85  # the same of its rim
+LEANING = 0.05  # rise over run: what is written so is a stamp or part of a picture
 WHITE, LEAST_WHITE = 200, 0.94  # grey level; share of what lies between letters, that is paper and no tint
 LEAST_LETTERS = 60  # letters in lines within, that make it text and no picture
 
@@ -91,7 +92,7 @@ def without_writing(pictures: Mask, page: Image, dpi: float) -> Mask:
 
 
 def lines_of_writing(page: Image, dpi: float, where: Mask) -> list[Box]:
-    """Lines of five letters and more on plain paper that lie within a mask, in part at least.
+    """Level lines of five letters and more on plain paper that lie within a mask, in part at least.
 
     Parameters
     ----------
@@ -111,8 +112,14 @@ def lines_of_writing(page: Image, dpi: float, where: Mask) -> list[Box]:
         left, top = mine[:, :2].min(axis=0).tolist()
         right, bottom = (mine[:, :2] + mine[:, 2:4]).max(axis=0).tolist()
         place = np.s_[top:bottom, left:right]
+        slope = np.polyfit(letters.x[letters.line == line], letters.bottom[letters.line == line], 1)[0]
         between = page[place][~rim[place]]
-        if where[place].any() and between.size and float(np.mean(between > WHITE)) > LEAST_WHITE:
+        if (
+            abs(slope) < LEANING
+            and where[place].any()
+            and between.size
+            and float(np.mean(between > WHITE)) > LEAST_WHITE
+        ):
             found.append(Box(left, top, right, bottom))
     return found
 
