@@ -102,7 +102,7 @@ def _parted(page: Image, cell: Cell, table: Table, numeric: set[int]) -> list[Ce
     if cell.column_span == 1 or cell.header or len(words) != 1 or not numeric.issuperset(columns):
         return [cell]
     (word,) = words
-    if word.confidence >= WEAK and is_number(word.text):
+    if word.confidence >= WEAK:
         return [cell]
     box = word.box.intersection(Box(0, 0, page.shape[1], page.shape[0]))
     inked = np.flatnonzero((page[box.top : box.bottom, box.left : box.right] < DARK).any(axis=0)) + box.left

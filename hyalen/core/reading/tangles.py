@@ -36,20 +36,24 @@ def untangled(
     if usual is None:
         return list(blocks)
     result = list(blocks)
-    for at, block in [(i, b) for i, b in enumerate(blocks) if any(_is_tangle(x, usual, b.lines) for x in b.lines)][
-        :MOST
-    ]:
+    for at in [i for i, b in enumerate(blocks) if any(_is_tangle(x, usual, b.lines) for x in b.lines)][:MOST]:
+        lines = result[at].lines
+        tangles = [line for line in lines if _is_tangle(line, usual, lines)]
+        if not tangles:  # read again with one near by
+            continue
+        knots = union(line.box for line in tangles)
         known = [line for b in result for line in b.lines if line.words]
-        knots = union(line.box for line in block.lines if _is_tangle(line, usual, block.lines))
         mine = [line for line in known if _is_beside(line.box, knots, BESIDE * usual)]
         ids = {id(line) for line in mine}
         again = _read_rows(page, dpi, languages, mine, [x for x in known if id(x) not in ids], reader)
         again = [_surer(line, mine, usual) for line in again]
+        # What was read beside the tangles and is not found now is not lost.
+        again += [x for x in mine if x not in tangles and not any(x.box.overlap(y.box) > 0 for y in again)]
         rows = [line for line in again if knots.top < line.box.centre.y < knots.bottom and line.confidence >= SURE]
         if len(rows) > 1 and sum(map(sure_letters, again)) > sum(map(sure_letters, mine)):
             result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in result]
-            lines = sorted((*result[at].lines, *again), key=lambda line: line.box.top)
-            result[at] = block._replace(lines=tuple(lines))
+            lines = tuple(sorted((*result[at].lines, *again), key=lambda line: line.box.top))
+            result[at] = result[at]._replace(lines=lines)
     return [b for b, before in zip(result, blocks, strict=True) if b.lines or not before.lines]
 
 
@@ -116,10 +120,10 @@ def parted_from_tangles(blocks: Sequence[FoundBlock]) -> tuple[list[FoundBlock],
 def _is_tangle(line: FoundLine, usual: float, beside: Sequence[FoundLine]) -> bool:
     """Whether it is of several rows, and badly read; of two lines in one place each has words of the other's row."""
     tall = TWO_ROWS[0] * usual < line.box.height < TWO_ROWS[1] * usual
-    if not tall or line.box.width < line.box.height:
+    if not tall or not line.words or line.box.width < line.box.height:
         return False
     crossed = any(o is not line and line.box.overlap(o.box) > CROSSED * line.box.area for o in beside)
-    return line.confidence < TANGLED or (crossed and min(w.confidence for w in line.words) < TANGLED)
+    return line.confidence < TANGLED or (crossed and any(w.confidence < TANGLED for w in line.words))
 
 
 def still_tangled(tangled: Sequence[FoundBlock], found: Sequence[FoundBlock]) -> list[FoundBlock]:
