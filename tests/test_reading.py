@@ -492,6 +492,39 @@ class Figures:
         return [FoundBlock(BlockKind.TEXT, word.box, (line,))]
 
 
+class TwoRows(Figures):
+    """Finds two rows in every crop, beneath each other."""
+
+    def read_region(
+        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
+    ) -> list[FoundBlock]:
+        lines = []
+        for top in (110, 155):
+            word = FoundWord(self.text, Box(40, top, 900, top + 35), self.confidence, "eng")
+            lines.append(FoundLine((word,), word.box, (Point(40, top + 35), Point(900, top + 35)), 35))
+        return [FoundBlock(BlockKind.TEXT, Box(40, 110, 900, 190), tuple(lines))]
+
+
+@pytest.mark.parametrize(("confidence", "kept"), [(0.95, False), (0.3, True)])
+def test_a_tangle_gives_way_to_rows_that_read_better_and_no_line_beside_it_is_lost(
+    confidence: float, kept: bool
+) -> None:
+    def line(text: str, top: int, height: int, sure: float) -> FoundLine:
+        box = Box(100, top, 1000, top + height)
+        return FoundLine(
+            (FoundWord(text, box, sure, "eng"),), box, (Point(100, box.bottom), Point(1000, box.bottom)), 40
+        )
+
+    usual = [line("the lamp was lit", 900 + 60 * n, 40, 0.95) for n in range(6)]
+    above, knot = line("a line that is not found again", 330, 40, 0.9), line("waaE", 400, 90, 0.1)
+    blocks = [FoundBlock(BlockKind.TEXT, Box(100, 330, 1000, 1300), (above, knot, *usual))]
+    page = np.full((1500, 1200), 255, np.uint8)
+    (block,) = untangled(page, 300, ("eng",), blocks, TwoRows("rows of the two", confidence))
+    texts = [line.words[0].text for line in block.lines]
+    assert ("waaE" in texts) is kept and texts.count("rows of the two") == (0 if kept else 2)
+    assert "a line that is not found again" in texts and texts.count("the lamp was lit") == 6
+
+
 LEDGER = [
     ["Station", "Oil"],
     ["Torgrunn", "96"],
