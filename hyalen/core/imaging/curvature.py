@@ -28,6 +28,7 @@ MOST_UNLIKE = 3  # Euclidean distance of two such pictures: beyond, they are oth
 LEAST_WIDTH_ERROR = 0.008  # in logarithms
 STEEPNESSES = np.linspace(0, 0.85, 35)  # of the surface where it is steepest
 EVIDENT_SHORTENING = 12.0  # fall of chi squared
+LETTERS_DPI = 150.0  # pixels an inch at which letters stand apart
 LEAST_GLYPHS, LEAST_LINE = 10, 5  # of a page, of a line
 LONGEST_GLYPH, SHORTEST_LINE = 14, 6  # glyphs' heights
 GLYPH = (0.6, 3.0)  # of the usual height: what is lower or taller is no letter

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.curvature import find_letters
+from hyalen.core.imaging.curvature import LETTERS_DPI, find_letters
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 
@@ -72,7 +72,7 @@ def without_writing(pictures: Mask, page: Image, dpi: float) -> Mask:
     ----------
     pictures : uint8
     page : (h, w) uint8
-        At about 150 dpi.
+        At about `LETTERS_DPI`.
     """
     if not pictures.any():
         return pictures
@@ -97,7 +97,7 @@ def lines_of_writing(page: Image, dpi: float, where: Mask) -> list[Box]:
     Parameters
     ----------
     page : (h, w) uint8
-        At about 150 dpi; paper is white.
+        At about `LETTERS_DPI`; paper is white.
     where : (h, w) uint8
     """
     letters = find_letters(page, dpi)
@@ -154,7 +154,7 @@ def fills_the_page(page: Image, dpi: float) -> bool:
     rim[edge:-edge, edge:-edge] = False
     if even(part).mean() >= LEAST_PAPER or even(edge)[rim].mean() >= LEAST_RIM:
         return False
-    written, finer = reduced(grey(page), dpi, 150)
+    written, finer = reduced(grey(page), dpi, LETTERS_DPI)
     return len(find_letters(written, dpi / finer).x) < LEAST_LETTERS
 
 

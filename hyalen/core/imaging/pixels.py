@@ -40,6 +40,11 @@ def grey(image: Image) -> Image:
     return image if image.ndim == 2 else as_uint8(cv2.cvtColor(image, cv2.COLOR_RGB2GRAY))
 
 
+def with_margin(image: Image, pixels: int) -> Image:
+    """A grey image with so much white around it: the engine reads letters badly that touch an edge."""
+    return as_uint8(cv2.copyMakeBorder(image, *(pixels,) * 4, cv2.BORDER_CONSTANT, value=255))
+
+
 def reduced(image: Image, dpi: float, target_dpi: float) -> tuple[Image, float]:
     """The image at about `target_dpi` and the factor by which it shrank (at least 1).
 

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.curvature import find_letters
+from hyalen.core.imaging.curvature import LETTERS_DPI, find_letters
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Corners
@@ -22,10 +22,7 @@ LEAST_EDGE = 0.2  # of the brightest level, by which the page rises abruptly whe
 # Of the paper's level; of a row's length; inches of a black band at an edge.
 BAND_LEVEL, BAND_DARK, BAND_INCHES = 0.4, 0.75, 0.08
 MOST_BEYOND = 0.002  # of all letters that may lie beyond a sheet's outline: else it is none
-LETTERS_DPI, LEAST_CAPTION = (
-    150.0,
-    5,
-)  # pixels an inch at which letters stand apart; letters of a line beneath a picture
+LEAST_CAPTION = 5  # letters of a line beneath a picture
 LEAST_WRITTEN, MOST_WRITTEN = 0.05, 0.25  # of the letters, outside corners that may be, and are, no sheet's
 DARKER = 8  # grey levels by which a bed is darker than the sheet on it
 WORKING_DPI = 75.0  # pixels an inch: a sheet's edge shows

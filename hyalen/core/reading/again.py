@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pixels import Image, as_uint8, with_margin
 from hyalen.core.languages import is_known
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.reading.reader import Reader
@@ -61,7 +61,7 @@ def _best(page: Image, dpi: float, languages: tuple[str, ...], line: FoundLine, 
         how = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
         crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
     pad = 12
-    crop = as_uint8(cv2.copyMakeBorder(crop, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=255))
+    crop = with_margin(crop, pad)
     found = [each for b in reader.read_region(crop, dpi * scale, languages, Shape.LINE, finer=True) for each in b.lines]
     if len(found) != 1:
         return line

@@ -20,8 +20,9 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.aligned import is_number
 from hyalen.core.layout.cells import INSTEAD, numeric_columns
-from hyalen.core.model.content import Cell, Line, PageContent, Region, Word
-from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.model.content import Cell, PageContent, Region, Word
+from hyalen.core.model.geometry import Box, union
+from hyalen.core.reading.cells import line_of
 
 Floats = NDArray[np.float64]
 FIGURES = "0123456789"
@@ -102,21 +103,14 @@ def with_alike(page: Image, content: PageContent) -> PageContent:
 
     def mended_cell(cell: Cell) -> Cell:
         if any(line.words for line in cell.lines):
-            lines = (
-                line.model_copy(update={"words": tuple(map(mended, line.words))})
-                if any(w.id in judged for w in line.words)
-                else line
-                for line in cell.lines
-            )
+            lines = (line.model_copy(update={"words": tuple(map(mended, line.words))}) for line in cell.lines)
             return cell.model_copy(update={"lines": tuple(lines)})
         each = unread.get(cell.box)
         told = judged.get(each.word.id) if each else None
         if each is None or told is None or told.chance < SURE or len(told.text) < LEAST_UNREAD:
             return cell
-        box = each.box
-        word = each.word.model_copy(update={"text": told.text, "box": box, "confidence": round(told.chance, 3)})
-        baseline = (Point(box.left, box.bottom), Point(box.right, box.bottom))
-        return cell.model_copy(update={"lines": (Line(words=(word,), box=box, baseline=baseline, height=box.height),)})
+        word = each.word.model_copy(update={"text": told.text, "box": each.box, "confidence": round(told.chance, 3)})
+        return cell.model_copy(update={"lines": (line_of(word),)})
 
     def mended_region(region: Region) -> Region:
         if region.table is None:

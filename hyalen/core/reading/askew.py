@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pixels import Image, as_uint8, with_margin
 from hyalen.core.imaging.skew import estimate_skew, glyph_mask
 from hyalen.core.languages import is_known
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, Shape
@@ -68,7 +68,7 @@ def _groups(strips: Sequence[Box], dpi: float) -> list[Box]:
 def _letters(page: Image, box: Box, dpi: float, margin: int) -> Image:
     """The letters of a part of the page without the frame around them."""
     window = page[box.top : box.bottom, box.left : box.right]
-    window = as_uint8(cv2.copyMakeBorder(window, *(margin,) * 4, cv2.BORDER_CONSTANT, value=255))
+    window = with_margin(window, margin)
     letters = cv2.dilate(glyph_mask(window, dpi).astype(np.uint8), np.ones((5, 5), np.uint8))
     return np.where(letters == 1, window, np.uint8(255)).astype(np.uint8)
 

@@ -61,10 +61,7 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
                 return cell
             number += 1
             word = Word(id=f"n{number}", text=text, box=box, confidence=round(confidence, 3))
-            baseline = (Point(box.left, box.bottom), Point(box.right, box.bottom))
-            return cell.model_copy(
-                update={"lines": (Line(words=(word,), box=box, baseline=baseline, height=box.height),)}
-            )
+            return cell.model_copy(update={"lines": (line_of(word),)})
         (old,) = words
         longer = sum(c.isdigit() for c in text) >= sum(c.isalnum() for c in old.text)
         better = confidence > old.confidence + BETTER or not is_number(old.text)
@@ -90,6 +87,14 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         return region.model_copy(update={"table": table.model_copy(update={"cells": cells})})
 
     return content.model_copy(update={"regions": tuple(map(mended, content.regions))})
+
+
+def line_of(word: Word) -> Line:
+    """A line of one figure, which has no descenders."""
+    left, _, right, bottom = word.box
+    return Line(
+        words=(word,), box=word.box, baseline=(Point(left, bottom), Point(right, bottom)), height=word.box.height
+    )
 
 
 def _parted(page: Image, cell: Cell, table: Table, numeric: set[int]) -> list[Cell]:

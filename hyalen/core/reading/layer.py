@@ -6,11 +6,10 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 from rapidfuzz import fuzz
 
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pixels import Image, as_uint8, with_margin
 from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify, script_of
 from hyalen.core.model.content import LEAST_LIKENESS
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
@@ -101,7 +100,7 @@ def _read(page: Image, dpi: float, line: FoundLine, languages: tuple[str, ...], 
         return ""
     if float(np.median(crop)) < DARK:
         crop = as_uint8(255 - crop)
-    crop = as_uint8(cv2.copyMakeBorder(crop, *(PADDING,) * 4, cv2.BORDER_CONSTANT, value=255))
+    crop = with_margin(crop, PADDING)
     found = reader.read_region(crop, dpi, languages, Shape.LINE)
     return " ".join(w.text for block in found for each in block.lines for w in each.words)
 

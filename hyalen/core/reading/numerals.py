@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import cv2
 
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pixels import Image, as_uint8, with_margin
 from hyalen.core.model.found import FoundWord, Shape
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.reader import Reader
@@ -30,7 +30,7 @@ def read_numerals(page: Image, dpi: float, box: Box, language: str, reader: Read
     scale = HEIGHT / crop.shape[0]
     size = (max(1, round(crop.shape[1] * scale)), round(HEIGHT))
     large = as_uint8(cv2.resize(crop, size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC))
-    large = as_uint8(cv2.copyMakeBorder(large, *(MARGIN,) * 4, cv2.BORDER_CONSTANT, value=255))
+    large = with_margin(large, MARGIN)
     found = reader.read_region(large, dpi, (language,), Shape.LINE, alphabet=alphabet)
     words = [w for block in found for line in block.lines for w in line.words]
     return words[0] if len(words) == 1 else None

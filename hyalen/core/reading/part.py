@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from hyalen.core.imaging.letters import suited
-from hyalen.core.imaging.pixels import Image, as_uint8, grey
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, with_margin
 from hyalen.core.layout.grids import find_grid
 from hyalen.core.layout.leaders import find_leaders, with_leaders, without_leaders
 from hyalen.core.layout.lettering import with_lettering
@@ -88,7 +88,7 @@ def _read(ink: Image, dpi: float, box: Box, wanted: PartWanted, reader: Reader) 
     if wanted.held and not unread_strips(ink, dpi, []):
         return ()
     pad = max(4, int(PAD * dpi))
-    padded = as_uint8(cv2.copyMakeBorder(ink, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=255))
+    padded = with_margin(ink, pad)
     leaders = find_leaders(padded, dpi)
     padded = without_leaders(padded, leaders)
     view, scale = suited(padded, may_reduce=True)

@@ -8,8 +8,9 @@ import cv2
 import numpy as np
 from rapidfuzz import fuzz
 
+from hyalen.core.imaging.curvature import LETTERS_DPI
 from hyalen.core.imaging.pictures import lines_of_writing
-from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced
+from hyalen.core.imaging.pixels import Image, pieces, reduced, with_margin
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
@@ -17,7 +18,6 @@ from hyalen.core.reading.reader import Reader
 
 WORK_DPI = 100.0  # pixels an inch: letters run together into strips
 LONG_RULE = 0.5  # inches: no stroke of a letter is so long
-LETTERS_DPI = 150.0  # pixels an inch: letters stand apart
 MOST_READ = 0.3  # of a line, that was read, where the rest was not
 SAME_WORD = 0.7  # of a word read before, that lies in one that is read now
 MOST_STRIPS = 200  # of a page: a noisy one has thousands, and each takes a twentieth of a second
@@ -89,7 +89,7 @@ def read_rest(
     for strip in sorted(strips, key=lambda s: -s.width)[:MOST_STRIPS]:
         crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
         margin = int(dpi / 15)
-        crop = as_uint8(cv2.copyMakeBorder(crop, margin, margin, margin, margin, cv2.BORDER_CONSTANT, value=255))
+        crop = with_margin(crop, margin)
         shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
         for block in _read_somehow(crop, dpi, languages, shape, reader):
             lines = [shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pixels import Image, as_uint8, with_margin
 from hyalen.core.model.content import Word
 from hyalen.core.model.found import FoundWord, Shape
 from hyalen.core.model.geometry import union
@@ -46,7 +46,7 @@ def second_reading(
     crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
     crop = as_uint8(cv2.GaussianBlur(crop, (0, 0), SMOOTHED))
     pad = 10
-    crop = as_uint8(cv2.copyMakeBorder(crop, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=255))
+    crop = with_margin(crop, pad)
     found = reader.read_region(crop, dpi * scale, languages, Shape.LINE)
     read = [
         word

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import cv2
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pixels import Image, with_margin
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
@@ -88,7 +87,7 @@ def _read_rows(
             left, top, right, bottom = word.box.intersection(area)
             crop[top - area.top : bottom - area.top, left - area.left : right - area.left] = 255
     margin = int(dpi / 15)
-    crop = as_uint8(cv2.copyMakeBorder(crop, *(margin,) * 4, cv2.BORDER_CONSTANT, value=255))
+    crop = with_margin(crop, margin)
     found = reader.read_region(crop, dpi, languages, Shape.BLOCK)
     return [shifted(line, area.left - margin, area.top - margin) for b in found for line in b.lines if line.words]
 
