@@ -24,10 +24,12 @@ from hyalen.core.imaging.orientation import FoundTurn
 from hyalen.core.imaging.outline import find_outline
 from hyalen.core.imaging.pictures import picture_mask, textured_mask, without_writing
 from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.imaging.plates import plate_mask
 from hyalen.core.imaging.quality import measure_quality
 from hyalen.core.imaging.screen import descreen, find_screen
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse
 from hyalen.core.imaging.spread import SURE, find_fold
+from hyalen.core.imaging.surface import treat_surface
 from hyalen.core.imaging.threshold import ink_threshold, sauvola
 from hyalen.core.imaging.trim import goes_on_beyond
 from hyalen.core.model.treatment import (
@@ -690,3 +692,18 @@ def test_a_picture_with_a_line_beneath_it_is_no_sheet_on_a_bed_and_a_print_witho
     assert not goes_on_beyond(plate, 150, corners)
     cv2.putText(plate, "THE NORTH LIGHT", (300, 1300), cv2.FONT_HERSHEY_DUPLEX, 0.8, 40, 2)
     assert goes_on_beyond(plate, 150, corners)
+
+
+def test_a_plates_pale_tones_are_no_paper() -> None:
+    plate = np.full((1500, 1000), 200, np.uint8)
+    sky = np.linspace(150, 60, 1000)[:, None] + np.random.default_rng(3).normal(0, 3, (1000, 760))
+    plate[150:1150, 120:880] = sky.clip(0, 255)
+    assert plate_mask(plate, 150) is None  # it may be a print on a bed
+    cv2.putText(plate, "THE NORTH LIGHT", (300, 1300), cv2.FONT_HERSHEY_DUPLEX, 0.8, 40, 2)
+    mask = plate_mask(plate, 150)
+    assert mask is not None and mask[160:1140, 130:870].all() and mask.mean() < 0.55
+    treated = treat_surface(plate, 150, Treatment())
+    assert treated.read[200:300, 200:800].mean() < 230 < treated.read[1400:, :].mean()
+    for row in range(14):
+        cv2.putText(plate, "lines of text in it " * 2, (130, 220 + 65 * row), cv2.FONT_HERSHEY_SIMPLEX, 0.9, 0, 2)
+    assert plate_mask(plate, 150) is None

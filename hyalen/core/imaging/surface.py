@@ -16,6 +16,7 @@ from hyalen.core.imaging.ink import darken, sharpen
 from hyalen.core.imaging.marks import clean_edges, find_lines, remove_holes, remove_lines
 from hyalen.core.imaging.pictures import Mask, both, picture_mask, textured_mask, with_pictures, without_writing
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
+from hyalen.core.imaging.plates import plate_mask
 from hyalen.core.imaging.screen import descreen, find_screen
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse
 from hyalen.core.imaging.threshold import ink_threshold, sauvola, softly_thresholded
@@ -76,9 +77,11 @@ def treat_surface(
     enlarged : float
         How many times as large the page is as it was scanned.
     """
-    work = _Work(page, dpi, treatment, np.ones((8, 8), np.uint8) if picture else textured_mask(page, dpi))
+    pictures = np.ones((8, 8), np.uint8) if picture else textured_mask(page, dpi)
+    plate = None if picture else plate_mask(page, dpi)
+    work = _Work(page, dpi, treatment, pictures if plate is None else both(plate, pictures))
     work.lighten(picture)
-    work.pictures = without_writing(both(work.pictures, picture_mask(*work.small())), *work.small())
+    work.pictures = without_writing(both(pictures, picture_mask(*work.small())), *work.small())
     work.descreen(enlarged)
     work.show_through(reverse)
     before = work.page
