@@ -163,7 +163,7 @@ def identify(words: Iterable[str], candidates: tuple[str, ...]) -> tuple[str | N
         return None, 0.0
     script = max(set(scripts), key=scripts.count)
     fitting = SCRIPT_LANGUAGES.get(script)
-    pool = [c for c in candidates if (c in fitting if fitting else not _has_own_script(c))]
+    pool = [c for c in candidates if (c in fitting if fitting else not has_own_script(c))]
     if not pool:
         return None, 0.0
     if len(pool) == 1:
@@ -176,5 +176,6 @@ def identify(words: Iterable[str], candidates: tuple[str, ...]) -> tuple[str | N
     return best, (first - second) / first
 
 
-def _has_own_script(language: str) -> bool:
+def has_own_script(language: str) -> bool:
+    """Whether it is written in another script than the Latin one."""
     return any(language in languages for languages in SCRIPT_LANGUAGES.values())

@@ -17,7 +17,7 @@ from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify, mostly_right_to_left
 from hyalen.core.layout.evidence import Evidence, gather
-from hyalen.core.layout.leaders import find_leaders, with_leaders, without_leaders
+from hyalen.core.layout.leaders import find_leaders, without_leaders
 from hyalen.core.layout.lettering import with_lettering
 from hyalen.core.layout.order import near_ties
 from hyalen.core.layout.outlines import core
@@ -27,17 +27,14 @@ from hyalen.core.model.document import TextFrom
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.tagged import TaggedBlock
-from hyalen.core.reading.again import read_again
 from hyalen.core.reading.alike import with_alike
 from hyalen.core.reading.askew import read_askew
 from hyalen.core.reading.cells import read_cells
-from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
+from hyalen.core.reading.finish import finished
 from hyalen.core.reading.foreign import with_foreign_words
 from hyalen.core.reading.layer import judge_layer
-from hyalen.core.reading.long_s import without_long_s
 from hyalen.core.reading.points import with_points
-from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import (
     PALEST_INK,
@@ -45,10 +42,8 @@ from hyalen.core.reading.rest import (
     read_once,
     read_rest,
     unread_strips,
-    without_ghosts,
     without_sideways,
 )
-from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.reading.tagged import tagged_content
 from hyalen.core.reading.tangles import parted_from_tangles, still_tangled, untangled
 from hyalen.core.structure.roles import assign_roles
@@ -92,11 +87,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         blocks += [*rest, *still_tangled(tangled, rest)]
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks += read_askew(ink, dpi, languages, blocks, reader)
-        blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
-        blocks = read_raised(ink, dpi, blocks, reader)
-    clean = (tuple(without_dust(m) for line in block.lines if (m := mended(line))) for block in blocks)
-    blocks = [block._replace(lines=lines) for block, lines in zip(blocks, clean, strict=True)]
-    blocks = with_leaders(without_long_s(settle_case(blocks)), leaders)
+        blocks = finished(ink, dpi, languages, blocks, leaders, reader)
     content = read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader)
     content = with_points(ink, with_alike(ink, content))
     return with_foreign_words(read_twice(ink, dpi, content, reader), _looked_up(reader))

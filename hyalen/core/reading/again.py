@@ -4,18 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import cv2
-import numpy as np
-
-from hyalen.core.imaging.pixels import Image, as_uint8, with_margin
+from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import is_known
-from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Shape
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
+from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import shifted
 
 WEAK = 0.86  # mean confidence of a line's letters below which it is read again
 MOST = 24  # lines a page: what reads badly all over does not read better
-LINE_PIXELS = 56.0  # height that suits the engine for a single line
 BETTER = 0.03  # of worth (confidence and known words) by which another reading must lead
 EDGE = ".,;:!?()[]«»\"'“”„‘’-—"
 
@@ -50,22 +46,12 @@ def read_again(
 
 
 def _best(page: Image, dpi: float, languages: tuple[str, ...], line: FoundLine, reader: Reader) -> FoundLine:
-    margin = int(0.25 * line.height) + 2
-    box = line.box
-    left, top = max(0, box.left - margin), max(0, box.top - margin)
-    crop = page[top : box.bottom + margin, left : box.right + margin]
-    if crop.size == 0 or box.height > 2.5 * line.height:
+    if line.box.height > 2.5 * line.height:
         return line
-    scale = float(np.clip(LINE_PIXELS / max(1.0, line.height), 0.7, 3.0))
-    if scale != 1.0:
-        how = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
-        crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
-    pad = 12
-    crop = with_margin(crop, pad)
-    found = [each for b in reader.read_region(crop, dpi * scale, languages, Shape.LINE, finer=True) for each in b.lines]
+    found = read_line(page, dpi, line.box, line.height, languages, reader, finer=True)
     if len(found) != 1:
         return line
-    (other,) = (shifted(each, -pad, -pad, 1 / scale, left, top) for each in found)
+    other = found[0]
     if not 0.6 < _letters(other) / max(1, _letters(line)) < 1.6 or _worth(other) < _worth(line) + BETTER:
         return line
     words = tuple(w._replace(others=tuple(dict.fromkeys((*w.others, *_before(w, line))))) for w in other.words)

@@ -16,7 +16,7 @@ FUNCTION_WORD = 6.8  # on the Zipf scale: the, of, and
 _JOINT = re.compile(r"^(\w{2,})([.,;:'’\-])(\w{2,})$")
 _STOP = re.compile(r"^(\w+)[.:]$")
 # Words of one letter, of the languages' ordinary spelling; from memory.
-_ONE_LETTER = {
+ONE_LETTER = {
     "eng": "aio", "fra": "aàyô", "spa": "aeouyó", "ita": "aeioè", "por": "aeoàéó", "pol": "aiouwz", "nld": "u",
     "rus": "авикосуя", "ell": "ηοή", "deu": "",
 }  # fmt: skip
@@ -71,7 +71,7 @@ def _is_dust(word: FoundWord, line: FoundLine, follows: bool, following: FoundWo
     if word.text in ".,'’‘":
         return True
     low = word.box.height < 0.42 * line.height
-    return word.text.islower() and low and word.text not in _ONE_LETTER.get(word.language, word.text)
+    return word.text.islower() and low and word.text not in ONE_LETTER.get(word.language, word.text)
 
 
 def _parted(word: FoundWord) -> list[FoundWord]:

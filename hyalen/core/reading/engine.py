@@ -22,6 +22,7 @@ import tesserocr
 from PIL import Image as Pillow
 
 from hyalen.core.imaging.pixels import Image, reduced
+from hyalen.core.languages import is_right_to_left
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape, Style
 from hyalen.core.model.geometry import Box, Point
 
@@ -148,20 +149,21 @@ def _loaded(models: str) -> Any:
         raise EngineError(f"the OCR engine does not start for {models}: {error}") from error
 
 
-_MIRRORED = str.maketrans("()[]{}<>«»", ")(][}{><»«")
-_LEFT_TO_RIGHT_RUN = re.compile(r"[0-9A-Za-z٠-٩](?:[0-9A-Za-z٠-٩.,:/%-]*[0-9A-Za-z٠-٩])?")
+# Signs of money and shares keep to the figures they stand by (UAX #9, rule W5).
+_LEFT_TO_RIGHT_RUN = re.compile(r"[%$€£°#]?[0-9A-Za-z٠-٩](?:[0-9A-Za-z٠-٩.,:/%-]*[0-9A-Za-z٠-٩])?[%$€£°#]?")
 
 
-def logical_order(text: str) -> str:
+def logical_order(text: str, language: str) -> str:
     """A word that the engine gives as its glyphs stand, left to right, in the order it is read.
 
-    Only words with right-to-left letters change; numbers and Latin within them keep
-    their direction and brackets are mirrored (UAX #9, rules L2 and L4).
+    Only words with right-to-left letters change, and in languages that are written so those without letters;
+    numbers and Latin within them keep their direction (UAX #9, rule L2). The engine tells a bracket as it is read
+    (an opening one stands to the right), not as its mirrored glyph looks.
     """
-    if not any(unicodedata.bidirectional(c) in ("R", "AL") for c in text):
+    kinds = {unicodedata.bidirectional(c) for c in text}
+    if not kinds & {"R", "AL"} and ("L" in kinds or not is_right_to_left(language)):
         return text
-    turned = text[::-1].translate(_MIRRORED)
-    return _LEFT_TO_RIGHT_RUN.sub(lambda run: run.group()[::-1], turned)
+    return _LEFT_TO_RIGHT_RUN.sub(lambda run: run.group()[::-1], text[::-1])
 
 
 _PICTURES = {
@@ -260,9 +262,9 @@ def _blocks(found: Any, language: str) -> Iterator[FoundBlock]:
             shown = (found.GetUTF8Text(level.WORD) or "").strip()
             box = found.BoundingBox(level.WORD)
             if shown and box:
-                text = logical_order(shown)
-                confidence = max(0.0, min(1.0, found.Confidence(level.WORD) / 100))
                 told = (found.WordRecognitionLanguage() or language).removesuffix(FINER)
+                text = logical_order(shown, told)
+                confidence = max(0.0, min(1.0, found.Confidence(level.WORD) / 100))
                 word = FoundWord(text, Box(*box), confidence, told, style=_style(found))
         last_of_line = found.IsAtFinalElement(level.TEXTLINE, level.WORD)
         last_of_block = found.IsAtFinalElement(level.BLOCK, level.WORD)

@@ -8,21 +8,17 @@ import numpy as np
 from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, with_margin
 from hyalen.core.layout.grids import find_grid
-from hyalen.core.layout.leaders import find_leaders, with_leaders, without_leaders
+from hyalen.core.layout.leaders import find_leaders, without_leaders
 from hyalen.core.layout.lettering import with_lettering
 from hyalen.core.layout.making import Numbering, made_line
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role
-from hyalen.core.model.found import FoundBlock, Shape
+from hyalen.core.model.found import Shape
 from hyalen.core.model.geometry import Box, bounds, union
 from hyalen.core.model.part import PartRead, PartWanted
-from hyalen.core.reading.again import read_again
-from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.engine import ENGINE
-from hyalen.core.reading.long_s import without_long_s
-from hyalen.core.reading.raised import read_raised
+from hyalen.core.reading.finish import finished
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import read_rest, shifted, unread_strips, without_ghosts
-from hyalen.core.reading.spelling import mended, settle_case
+from hyalen.core.reading.rest import read_rest, shifted, unread_strips
 
 DARK_GROUND = 110  # grey level of most of a part whose letters are light
 PAD = 0.04  # inches of white around what is read
@@ -95,11 +91,7 @@ def _read(ink: Image, dpi: float, box: Box, wanted: PartWanted, reader: Reader) 
     found = reader.read_region(view, dpi * scale, wanted.languages, Shape.BLOCK)
     blocks = found if scale == 1.0 else [block.scaled(1 / scale) for block in found]
     blocks += read_rest(padded, dpi, wanted.languages, blocks, reader)
-    blocks = without_ghosts(padded, read_again(padded, dpi, wanted.languages, blocks, reader))
-    blocks = read_raised(padded, dpi, blocks, reader)
-    clean = (tuple(without_dust(m) for line in b.lines if (m := mended(line))) for b in blocks)
-    kept = [FoundBlock(b.kind, b.box, lines) for b, lines in zip(blocks, clean, strict=True)]
-    kept = with_leaders(without_long_s(settle_case(kept)), leaders)
+    kept = finished(padded, dpi, wanted.languages, blocks, leaders, reader)
     numbered = Numbering()
     lines = (shifted(line, box.left - pad, box.top - pad) for b in kept for line in b.lines if line.words)
     return tuple(made_line(line, numbered) for line in lines)

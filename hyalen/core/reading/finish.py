@@ -1,0 +1,50 @@
+"""What is done to lines once they are read, of a page or of a part of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.layout.leaders import with_leaders
+from hyalen.core.model.found import FoundBlock, FoundLine
+from hyalen.core.model.geometry import Box
+from hyalen.core.reading.again import read_again
+from hyalen.core.reading.dust import without_dust
+from hyalen.core.reading.joined import without_joins
+from hyalen.core.reading.latin import with_latin_words
+from hyalen.core.reading.long_s import without_long_s
+from hyalen.core.reading.raised import read_raised
+from hyalen.core.reading.reader import Reader
+from hyalen.core.reading.rest import without_ghosts
+from hyalen.core.reading.spelling import mended, settle_case
+
+
+def finished(
+    ink: Image,
+    dpi: float,
+    languages: tuple[str, ...],
+    blocks: Sequence[FoundBlock],
+    leaders: Sequence[Box],
+    reader: Reader,
+) -> list[FoundBlock]:
+    """The blocks with what reads badly read otherwise, and with what no text of their languages would have undone.
+
+    Parameters
+    ----------
+    ink : (h, w) uint8
+        Cleaned, without leaders.
+    dpi : float
+        Pixels an inch.
+    leaders : sequence of Box
+        Rows of dots, which are put back into their lines.
+    """  # fmt: skip
+    blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
+    blocks = with_latin_words(ink, dpi, blocks, reader)
+    blocks = read_raised(ink, dpi, blocks, reader)
+
+    def clean(line: FoundLine) -> FoundLine | None:
+        kept = mended(line)
+        return without_joins(ink, without_dust(kept)) if kept else None
+
+    blocks = [block._replace(lines=tuple(filter(None, map(clean, block.lines)))) for block in blocks]
+    return with_leaders(without_long_s(settle_case(blocks)), leaders)

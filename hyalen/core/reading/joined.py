@@ -1,0 +1,101 @@
+"""Parts words that the reader joined although more white stands between them than between their letters."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from itertools import groupby
+
+import numpy as np
+
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.languages import is_right_to_left, listed_frequency, script_of
+from hyalen.core.model.found import FoundLine, FoundWord
+from hyalen.core.model.geometry import Box
+from hyalen.core.reading.dust import ONE_LETTER
+
+DARK = 128  # grey level of ink
+LEAST_GAP, WIDER = 0.2, 1.6  # of the row's height; times as wide as the next widest white within the word
+NEAR = 0.12  # of the word's width: how far its letters tell where the gap is, besides one letter
+# Zipf frequencies: of each part at least, and of one of two letters; how much rarer both together are at least.
+KNOWN, SHORT, RARER = 3.5, 5.0, 3.0
+# Between figures stands a decimal point or a date's; beside a 1 there is much white.
+_AFTER_MARK = re.compile(r"(?<=\d[.,;:])(?=[^\W\d])|(?<=[^\W\d][.,;:])(?=\w)")
+EDGE = ".,;:!?()[]«»\"'“”„‘’-—·"
+
+
+def without_joins(page: Image, line: FoundLine) -> FoundLine:
+    """The line with such words as two, each with its ink; they are parted behind a mark or between two known words.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Cleaned.
+    line : FoundLine
+    """
+    words = [part for word in line.words for part in _parted(page, word, line.height)]
+    return line._replace(words=tuple(words)) if len(words) > len(line.words) else line
+
+
+def _parted(page: Image, word: FoundWord, height: float) -> list[FoundWord]:
+    places = list(_places(word))
+    gap = _gap(page, word.box, height) if places else None
+    if gap is None:
+        return [word]
+    backwards = is_right_to_left(word.language) and any(script_of(c) in ("ARABIC", "HEBREW") for c in word.text)
+    middle = (gap[0] + gap[1]) / 2 / word.box.width
+    along = 1 - middle if backwards else middle
+    slack = NEAR + 1 / len(word.text)
+    at = min(places, key=lambda i: abs(i / len(word.text) - along))
+    if abs(at / len(word.text) - along) > slack:
+        return [word]
+    left, top, right, bottom = word.box
+    halves = [Box(left, top, left + gap[0], bottom), Box(left + gap[1], top, right, bottom)]
+    if backwards:
+        halves.reverse()
+    texts = (word.text[:at], word.text[at:])
+    letters = (word.letters[:at], word.letters[at:])
+    return [
+        word._replace(text=text, box=box, letters=sure, others=(*word.others, word.text))
+        for text, box, sure in zip(texts, halves, letters, strict=True)
+    ]
+
+
+def _places(word: FoundWord) -> Iterator[int]:
+    """Where in the text two words may meet."""
+    text = word.text
+    yield from (match.start() for match in _AFTER_MARK.finditer(text))
+    core = text.strip(EDGE).casefold()
+    if not core.isalpha() or len(core) < 3:
+        return
+    together = listed_frequency(core, word.language)
+    for at in range(1, len(text)):
+        parts = [part.strip(EDGE).casefold() for part in (text[:at], text[at:])]
+        usual = [listed_frequency(part, word.language) for part in parts]
+        if all(_is_word(p, word.language) for p in parts) and (not together or together <= min(usual) - RARER):
+            yield at
+
+
+def _is_word(text: str, language: str) -> bool:
+    if len(text) < 2:
+        return text in ONE_LETTER.get(language, "") and bool(text)
+    return listed_frequency(text, language) >= (SHORT if len(text) == 2 else KNOWN)
+
+
+def _gap(page: Image, box: Box, height: float) -> tuple[int, int] | None:
+    """From where to where, from the word's left edge, white much wider than all other white within it reaches."""
+    ink = (page[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)] < DARK).any(axis=0)
+    held = np.flatnonzero(ink)
+    if len(held) == 0:
+        return None
+    gaps, at = list[tuple[int, int]](), 0
+    for dark, columns in groupby(ink.astype(int).tolist()):
+        width = len(list(columns))
+        if not dark and held[0] < at < held[-1]:
+            gaps.append((width, at))
+        at += width
+    gaps.sort(reverse=True)
+    if not gaps or gaps[0][0] < LEAST_GAP * height or (len(gaps) > 1 and gaps[0][0] < WIDER * gaps[1][0]):
+        return None
+    width, left = gaps[0]
+    return left, left + width

@@ -1,0 +1,115 @@
+"""Words in Latin letters within lines of other scripts."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
+from hyalen.core.model.geometry import Box, Point
+from hyalen.core.read import read_content
+from hyalen.core.reading.latin import in_reading_order, with_latin_words
+from hyalen.demo.typeset import Typesetter
+
+TEXTS = {
+    "rus": ("Каждый человек имеет право на жизнь, свободу и личную неприкосновенность.", "Маяк", "построен в 1899 году."),
+    "ell": ("Κάθε άτομο έχει δικαίωμα στη ζωή, την ελευθερία και την προσωπική ασφάλεια.", "Ο φάρος", "λειτουργεί ακόμη."),
+    "heb": ("כל אדם יש לו הזכות לחיים, לחרות ולבטחון אישי.", "המגדלור", "נבנה בשנת ההיא."),
+    "ara": ("لكل فرد الحق في الحياة والحرية وسلامة شخصه.", "منارة", "بنيت في تلك السنة."),
+}  # fmt: skip
+
+
+def read_as(language: str, setter: Typesetter, text: str) -> list[str]:
+    direction = "rtl" if language in ("heb", "ara") else "ltr"
+    style = "body{margin:25mm;font:13pt/1.6 'Noto Naskh Arabic','Noto Serif Hebrew','Noto Serif'}"
+    page = setter.set(f'<html dir="{direction}"><meta charset=utf-8><style>{style}</style><p data-role=p>{text}</p>')
+    content = read_content(page.image, page.dpi, (language,))
+    return [word.text.strip(".,،") for region in content.regions for word in region.words]
+
+
+@pytest.mark.parametrize("language", TEXTS)
+def test_a_latin_name_is_read_in_its_own_letters(setter: Typesetter, language: str) -> None:
+    before, first, last = TEXTS[language]
+    words = read_as(language, setter, f"{before} {first} Skarnholm {last}")
+    assert "Skarnholm" in words
+    # What stands around it is still in its own script, and in its own place.
+    at = words.index("Skarnholm")
+    assert words[at - 1] == first.split()[-1]
+    assert words[at + 1] == last.split()[0]
+
+
+def test_a_latin_phrase_keeps_its_order_in_a_line_from_right_to_left(setter: Typesetter) -> None:
+    before, first, last = TEXTS["heb"]
+    words = read_as("heb", setter, f"{before} {first} Hall Varddal Skarnholm {last}")
+    assert [w for w in words if w.isascii()] == ["Hall", "Varddal", "Skarnholm"]
+
+
+class Latin:
+    """Reads every crop as the words it was given, at the places they were given for, and counts the crops."""
+
+    def __init__(self, *words: FoundWord) -> None:
+        self.words, self.asked = words, 0
+
+    def languages(self) -> tuple[str, ...]:
+        return ("eng", "rus")
+
+    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
+        raise AssertionError("no page is read again")
+
+    def read_region(
+        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
+    ) -> list[FoundBlock]:
+        assert languages == ("eng",)
+        self.asked += 1
+        # The margins of a crop: a quarter of the line's height and two pixels, and white of twelve around it, scaled.
+        moved = tuple(w._replace(box=Box(*(v + 12 for v in w.box))) for w in self.words)
+        return [block_of(moved)]
+
+
+def word(text: str, left: int, confidence: float, language: str = "rus") -> FoundWord:
+    return FoundWord(text, Box(left, 16, left + 18 * len(text), 72), confidence, language)
+
+
+def block_of(words: tuple[FoundWord, ...]) -> FoundBlock:
+    box = Box(words[0].box.left, 16, words[-1].box.right, 72)
+    return FoundBlock(BlockKind.TEXT, box, (FoundLine(words, box, (Point(16, 70), Point(900, 70)), 56),))
+
+
+def latin_of(own: list[FoundWord], latin: FoundWord) -> tuple[list[str], int]:
+    reader = Latin(latin)
+    page = np.full((100, 1000), 255, np.uint8)
+    (block,) = with_latin_words(page, 300, [block_of(tuple(own))], reader)
+    return [w.text for line in block.lines for w in line.words], reader.asked
+
+
+@pytest.mark.parametrize(
+    "text,sure,latin,latin_sure,taken",
+    [
+        ("Сгипвой", 0.4, "Grimfjord", 0.9, True),
+        ("Сгипвой", 0.8, "Grimfjord", 0.78, False),  # no surer
+        ("ТОРОС", 0.7, "TOPOC", 0.95, False),  # the same letters, to the eye
+        ("человек", 0.5, "yenosek", 0.95, False),  # a common word stands
+        ("1899", 0.5, "1899", 0.95, False),  # no letters
+    ],
+)
+def test_latin_letters_are_taken_where_they_are_surer(
+    text: str, sure: float, latin: str, latin_sure: float, taken: bool
+) -> None:
+    own = [word("Маяк", 16, 0.95), word(text, 200, sure)]
+    found, _ = latin_of(own, FoundWord(latin, own[1].box, latin_sure, "eng"))
+    assert found == ["Маяк", latin if taken else text]
+
+
+def test_sure_lines_are_not_read_again() -> None:
+    own = [word("Маяк", 16, 0.95), word("человек", 200, 0.95)]
+    assert latin_of(own, own[1]) == (["Маяк", "человек"], 0)
+    assert latin_of([word("Mayak", 16, 0.5, "eng")], own[1])[1] == 0
+
+
+def test_figures_behind_a_latin_word_belong_to_it_where_a_mark_leads_on() -> None:
+    # UAX #9, W7: after a Latin letter figures run its way; before it they are the line's own.
+    line = [word(text, 0, 0.9, "heb") for text in ("670", "1911.", "Ulnes,", "שמור")]
+    assert [w.text for w in in_reading_order(line[1:])] == ["Ulnes,", "1911.", "שמור"]
+    alone = [line[0], word("Ulnes", 0, 0.9, "heb"), line[3]]
+    assert [w.text for w in in_reading_order(alone)] == ["670", "Ulnes", "שמור"]
