@@ -113,3 +113,20 @@ def test_figures_behind_a_latin_word_belong_to_it_where_a_mark_leads_on() -> Non
     assert [w.text for w in in_reading_order(line[1:])] == ["Ulnes,", "1911.", "שמור"]
     alone = [line[0], word("Ulnes", 0, 0.9, "heb"), line[3]]
     assert [w.text for w in in_reading_order(alone)] == ["670", "Ulnes", "שמור"]
+
+
+@pytest.mark.parametrize(
+    "text,latin,sure,width,taken",
+    [
+        ("207", "297", 0.95, 1.0, True),
+        ("207", "297", 0.7, 1.0, False),  # unsure
+        ("2.47", "247", 0.95, 1.0, False),  # the same figures
+        ("1890", "18", 0.95, 1.0, False),  # fewer
+        ("15", "1815", 0.95, 2.0, False),  # more ink than its own
+    ],
+)
+def test_figures_in_a_line_from_right_to_left(text: str, latin: str, sure: float, width: float, taken: bool) -> None:
+    own = [word("אדם", 16, 0.95, "heb"), word(text, 200, 0.96, "heb")]
+    box = own[1].box._replace(right=own[1].box.left + round(width * own[1].box.width))
+    found, _ = latin_of(own, FoundWord(latin, box, sure, "eng"))
+    assert found == ["אדם", latin if taken else text]

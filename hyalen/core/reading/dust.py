@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Callable
 
 from hyalen.core.languages import frequency
 from hyalen.core.model.found import FoundLine, FoundWord
@@ -47,12 +48,13 @@ def without_specks(word: FoundWord) -> FoundWord | None:
     return word
 
 
-def without_dust(line: FoundLine) -> FoundLine:
+def without_dust(line: FoundLine, is_stop: Callable[[FoundWord], bool] = lambda word: False) -> FoundLine:
     """The line with marks undone that its language excludes; each word keeps what it was read as.
 
     Two common words joined by a mark are two; a full stop before a small letter goes from a common
-    word, but not from what may be an abbreviation; a mark or a letter by itself goes if it is
-    no word; an accent, or `ri` for n under a speck, goes where only that makes a common word.
+    word, but not from what may be an abbreviation, nor where it looks like one of the page's (`is_stop`); a mark or a
+    letter by itself goes if it is no word; an accent, or `ri` for n under a speck, goes where only that makes a common
+    word.
     """
     words: list[FoundWord] = []
     for i, word in enumerate(line.words):
@@ -60,7 +62,7 @@ def without_dust(line: FoundLine) -> FoundLine:
         if _is_dust(word, line, bool(words), following):
             continue
         for part in _parted(word):
-            words.append(_mended(part, following))
+            words.append(_mended(part, following, is_stop))
     return line._replace(words=tuple(words)) if words else line
 
 
@@ -98,11 +100,11 @@ def _parted(word: FoundWord) -> list[FoundWord]:
     return [word._replace(text=text, box=box, others=(*word.others, word.text)) for text, box in halves]
 
 
-def _mended(word: FoundWord, following: FoundWord | None) -> FoundWord:
-    for text in (_without_stop(word, following), _without_accent(word)):
-        if text is not None:
-            return word._replace(text=text, others=(*word.others, word.text))
-    return word
+def _mended(word: FoundWord, following: FoundWord | None, is_stop: Callable[[FoundWord], bool]) -> FoundWord:
+    text = _without_stop(word, following)
+    if text is None or is_stop(word):
+        text = _without_accent(word)
+    return word if text is None else word._replace(text=text, others=(*word.others, word.text))
 
 
 def _without_stop(word: FoundWord, following: FoundWord | None) -> str | None:

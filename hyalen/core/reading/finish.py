@@ -17,6 +17,7 @@ from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import without_ghosts
 from hyalen.core.reading.spelling import mended, settle_case
+from hyalen.core.reading.stops import is_like, stop_of, usual_stop
 
 
 def finished(
@@ -42,9 +43,13 @@ def finished(
     blocks = with_latin_words(ink, dpi, blocks, reader)
     blocks = read_raised(ink, dpi, blocks, reader)
 
+    usual = usual_stop(ink, blocks)
+
     def clean(line: FoundLine) -> FoundLine | None:
         kept = mended(line)
-        return without_joins(ink, without_dust(kept)) if kept else None
+        if kept is None:
+            return None
+        return without_joins(ink, without_dust(kept, lambda word: is_like(stop_of(ink, word, line), usual)))
 
     blocks = [block._replace(lines=tuple(filter(None, map(clean, block.lines)))) for block in blocks]
     return with_leaders(without_long_s(settle_case(blocks)), leaders)

@@ -1,7 +1,8 @@
 """Words in Latin letters within lines of another script: names, abbreviations, a phrase.
 
 The model of another script makes letters of its own of them, or figures. Lines with words of which it was unsure are
-read by a Latin model too, and where that is surer of letters, its words are taken.
+read by a Latin model too, and where that is surer of letters, its words are taken; in lines that run from right to
+left its figures, too.
 """
 
 from __future__ import annotations
@@ -20,7 +21,7 @@ from hyalen.core.reading.reader import Reader
 MODEL = "eng"
 MOST = 40  # lines a page
 DOUBTFUL, UNSURE = 0.9, 0.6  # confidence of a word that no list has, and of any, from which a line is looked at again
-FIGURES = 4  # in a word of a line that runs from right to left: Latin letters come out as figures there, and surely
+SURE_FIGURES, AS_WIDE = 0.8, 0.8  # confidence of figures in a line from right to left; their width, of both readings
 LEAST = 3  # Latin letters that are a word
 SURE, VERY_SURE, LEAD = 0.75, 0.85, 0.3  # confidence of the Latin words; beside a word that a list has, and its lead
 COMMON = 4.5  # Zipf frequency of a word that stands, if it is not far too short for the letters found there
@@ -69,8 +70,8 @@ def _is_doubtful(word: FoundWord) -> bool:
         return False
     if word.confidence < UNSURE:
         return True
-    if is_right_to_left(word.language) and sum(c.isdigit() for c in word.text) >= FIGURES:
-        return True
+    if is_right_to_left(word.language) and any(c.isdigit() for c in word.text):
+        return True  # its model is weak at figures, and surely makes figures of Latin letters
     return word.confidence < DOUBTFUL and not _frequency(word)
 
 
@@ -150,6 +151,8 @@ def _is_rare(place: _Place) -> bool:
 
 def _is_better(place: _Place) -> bool:
     """Whether the Latin words are surely what stands there."""
+    if is_right_to_left(place.own[0].language) and _are_better_figures(place):
+        return True
     texts = [w.text for w in place.latin]
     letters = [c for text in texts for c in text if c.isalpha()]
     if len(letters) < LEAST or not all(map(_is_latin, place.latin)):
@@ -164,6 +167,17 @@ def _is_better(place: _Place) -> bool:
     if usual > 0:
         return usual < COMMON and sure >= max(VERY_SURE, before + LEAD)
     return sure >= max(SURE, before)
+
+
+def _are_better_figures(place: _Place) -> bool:
+    """Whether the Latin model has other figures, and no fewer, where the line's own has some."""
+    if len(place.own) != 1 or len(place.latin) != 1 or _has_letters(place.latin[0]):
+        return False
+    own, other = place.own[0], place.latin[0]
+    before, figures = ([c for c in w.text if c.isdigit()] for w in (own, other))
+    widths = sorted((own.box.width, other.box.width))
+    as_many = len(figures) >= len(before) > 0 and figures != before
+    return as_many and other.confidence >= SURE_FIGURES and widths[0] >= AS_WIDE * widths[1]
 
 
 def in_reading_order(words: Sequence[FoundWord]) -> list[FoundWord]:
