@@ -29,7 +29,10 @@ LEAST_TOLD = 0.55  # confidence of the model's table that is believed
 LEVEL, LEVEL_TEXT = 0.4, 0.25  # line heights within which cells stand in one row, and text beside cells
 MOSTLY_HEADED = 0.7  # of the columns under a head, that have one of their own in its cell
 WRAPPED = 0.85  # of the usual distance of rows
-NUMBER = re.compile(r"^[^\w]*(?:[A-Z]{0,3}[£$€]\s?)?[-–—+(]?\d[\d.,:/'’ °½¼¾%‰-]*[)%°*†]*[^\w]*$")
+FRACTIONS = "½¼¾⅓⅔⅛⅜⅝⅞⅕⅖⅗⅘⅙⅚"  # signs of one character; Unicode, Latin-1 Supplement and Number Forms
+NUMBER = re.compile(
+    rf"^[^\w]*(?:[A-Z]{{0,3}}[£$€]\s?)?[-–—+(]?[\d{FRACTIONS}][\d.,:/'’ °{FRACTIONS}%‰-]*[)%°*†]*[^\w]*$"
+)
 _LEADER = re.compile(r"^[.…·_\-–—]{2,}$|^[.·…]$")
 _LIST = re.compile(r"^(?:[•●▪■◦‣*·—–-]|[(\[]?(?:\d{1,3}|[ivxlc]{1,5}|[a-z])[.)\]])$", re.IGNORECASE)
 

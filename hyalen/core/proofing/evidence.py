@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.languages import frequency, has_word_list, listed_frequency, script_of
+from hyalen.core.layout.aligned import FRACTIONS
 from hyalen.core.model.content import Line, PageContent
 from hyalen.core.proofing.confusions import misreadings
 from hyalen.core.proofing.context import CONTEXT, context
@@ -19,7 +20,8 @@ from hyalen.core.proofing.placed import Placed, core_of, main_language, whole_wo
 
 _PARTS = re.compile(r"[^\w]+")
 _ORDERLY_NUMBER = re.compile(
-    r"[(\[]?[-+±£$€§#]?\d{1,3}(?:[.,’' ]\d{3})*(?:[.,:/–-]\d+)*(?:st|nd|rd|th|er|e|a|o|ª|º)?[%°)\].,;:!?’'”\"]*"
+    rf"[(\[]?[-+±£$€§#]?(?:\d{{1,3}}(?:[.,’' ]\d{{3}})*(?:[.,:/–-]\d+)*[{FRACTIONS}]?|[{FRACTIONS}])"
+    r"(?:st|nd|rd|th|er|e|a|o|ª|º)?[%°)\].,;:!?’'”\"]*"
 )
 _ORDERLY_EDGES = re.compile(r"[(\[«“„\"‘'’‹¿¡]{0,2}[^\W_].*?[)\]»”\"’'›.,;:!?…—–-]{0,3}", re.DOTALL)
 COMMON = 3.5  # Zipf frequency: a word of which nobody thinks that it is another's misreading
@@ -228,7 +230,7 @@ def _is_compound(folded: str, language: str) -> bool:
 def _marks(text: str) -> tuple[float, ...]:
     """A number, an orderly one, letters and figures mixed, a mark alone, odd marks around and within, odd case, a name."""
     core = core_of(text)
-    digits, letters = sum(c.isdigit() for c in core), sum(c.isalpha() for c in core)
+    digits, letters = sum(c.isdigit() or c in FRACTIONS for c in core), sum(c.isalpha() for c in core)
     inner = sum(not c.isalnum() and c not in "'’-–./,:" for c in core)
     cased = [c for c in core if c.isalpha()]
     upper = sum(c.isupper() for c in cased)

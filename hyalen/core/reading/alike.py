@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.layout.aligned import is_number
+from hyalen.core.layout.aligned import FRACTIONS, is_number
 from hyalen.core.layout.cells import INSTEAD, numeric_columns
 from hyalen.core.model.content import Cell, PageContent, Region, Word
 from hyalen.core.model.geometry import Box, union
@@ -135,6 +135,8 @@ def _cells(content: PageContent) -> Iterator[tuple[Cell, Word]]:
             if not words and not cell.header:
                 number += 1
                 words = [Word(id=f"f{number}", text="", box=cell.box, confidence=0.0)]
+            if any(c in FRACTIONS for w in words for c in w.text):
+                continue
             if words and (is_number(words[0].text) or not (cell.header or _is_word(words[0]))):
                 yield cell, words[0]
 

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.layout.aligned import is_number
+from hyalen.core.layout.aligned import FRACTIONS, is_number
 from hyalen.core.layout.cells import numeric_columns
 from hyalen.core.model.content import Cell, Line, PageContent, Region, Table, Word
 from hyalen.core.model.geometry import Box, Point
@@ -46,7 +46,7 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         nonlocal left, number
         words = [w for line in cell.lines for w in line.words]
         weak = not words or any(w.confidence < WEAK or not is_number(w.text) for w in words)
-        if not weak or len(words) > 1 or left <= 0:
+        if not weak or len(words) > 1 or left <= 0 or any(c in FRACTIONS for w in words for c in w.text):
             return cell
         box = words[0].box.grown(2, Box(0, 0, content.width, content.height)) if words else _ink(page, dpi, cell.box)
         if box is None:

@@ -10,6 +10,7 @@ from hyalen.core.model.found import FoundBlock, FoundLine
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
+from hyalen.core.reading.fractions import with_fractions
 from hyalen.core.reading.joined import without_joins
 from hyalen.core.reading.latin import with_latin_words
 from hyalen.core.reading.long_s import without_long_s
@@ -41,7 +42,7 @@ def finished(
     """  # fmt: skip
     blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
     blocks = with_latin_words(ink, dpi, blocks, reader)
-    blocks = read_raised(ink, dpi, blocks, reader)
+    blocks = read_raised(ink, dpi, with_fractions(ink, dpi, blocks, reader), reader)
 
     usual = usual_stop(ink, blocks)
 

@@ -11,6 +11,7 @@ import numpy as np
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import mostly_right_to_left
+from hyalen.core.layout.aligned import FRACTIONS
 from hyalen.core.layout.lettering import LEAST_SIZE, glyph_boxes, shift
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.strokes import DARK
@@ -75,7 +76,7 @@ def read_raised(page: Image, dpi: float, blocks: Sequence[FoundBlock], reader: R
 
 def _may_end_raised(text: str) -> bool:
     """Whether a word has marks or figures that may be raised ones; letters that are raised the engine reads."""
-    return any(not c.isalpha() and c not in "-–—./:" for c in text)
+    return any(not c.isalpha() and c not in "-–—./:" for c in text) and not any(c in FRACTIONS for c in text)
 
 
 def _run(page: Image, word: FoundWord, line: FoundLine, size: float) -> _Run | None:

@@ -77,7 +77,7 @@ def stop_of(page: Image, word: FoundWord, line: FoundLine) -> Stop | None:
     marks = [
         Stop(w / height, h / height, (level - top - y - h) / height)
         for x, y, w, h in _parts(window)
-        if 0 < x and x + w < window.shape[1] and h < TALLEST * height and abs(level - top - y - h) < BELOW * height
+        if x > 0 and x + w < window.shape[1] and h < TALLEST * height and abs(level - top - y - h) < BELOW * height
     ]
     return marks[0] if len(marks) == 1 else None
 

@@ -1,0 +1,85 @@
+"""Fractions of one sign are read from their ink."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from hyalen.core.layout.aligned import FRACTIONS, is_number
+from hyalen.core.model.geometry import Box
+from hyalen.core.read import read_content
+from hyalen.core.reading.fractions import SIGNS, Halves, halves_of
+from hyalen.demo.typeset import Typesetter
+
+ROWS = [
+    "Paid for oil 2½ gallons, at 6¼d. the pint",
+    "Wicks, 17½ dozen, 1s. 4¾d.",
+    "Rope of ¾ inch, 12 ½ fathoms",
+    "Interest 15 % a year, in all 25%",
+]
+
+
+@pytest.mark.parametrize("face", ["Liberation Serif", "Liberation Mono", "EB Garamond"])
+def test_fractions_are_read_and_per_cents_stay(setter: Typesetter, face: str) -> None:
+    style = f"body{{margin:25mm;font:12pt/1.6 '{face}'}}"
+    body = "".join(f"<p data-role=p>{row}</p>" for row in ROWS)
+    page = setter.set(f"<meta charset=utf-8><style>{style}</style>{body}")
+    words = [w.text.strip(".,") for r in read_content(page.image, page.dpi, ("eng",)).regions for w in r.words]
+    for fraction in ("2½", "6¼d", "17½", "4¾d", "¾"):
+        assert fraction in words
+    assert [w for w in words if "%" in w] == ["%", "25%"]
+
+
+def test_a_fraction_in_a_column_of_figures_is_kept(setter: Typesetter) -> None:
+    rows = "".join(f"<tr><td>Oil, {i}</td><td>{12 + i}½</td><td>{7 + 3 * i}</td></tr>" for i in range(8))
+    style = "body{margin:25mm;font:13pt 'Liberation Serif'} td{border:1px solid;padding:2mm 6mm;text-align:right}"
+    page = setter.set(
+        f"<meta charset=utf-8><style>{style} table{{border-collapse:collapse}}</style><table data-role=t>{rows}</table>"
+    )
+    (table,) = [r.table for r in read_content(page.image, page.dpi, ("eng",)).regions if r.table is not None]
+    cells = [c.text for c in table.cells if c.column == 1]
+    assert cells == [f"{12 + i}½" for i in range(8)]
+
+
+def stroke(height: int = 60, width: int = 60) -> NDArray[np.uint8]:
+    ink = np.zeros((height, width), np.uint8)
+    cv2.line(ink, (14, height - 1), (width - 15, 0), 1, 3)
+    return ink
+
+
+def test_what_stands_above_and_below_a_rising_stroke() -> None:
+    ink = stroke()
+    ink[0:26, 2:12] = 1
+    ink[34:60, 48:58] = 1
+    assert halves_of(ink) == Halves(Box(2, 0, 12, 26), Box(48, 34, 58, 60))
+
+
+@pytest.mark.parametrize(
+    "upper,lower",
+    [
+        ((0, 26), None),  # nothing below
+        ((0, 60), (34, 60)),  # a figure as high as the line, as in 1/2
+        ((0, 8), (52, 60)),  # no figures, as the bars of a Z
+    ],
+)
+def test_other_signs_are_no_fractions(upper: tuple[int, int], lower: tuple[int, int] | None) -> None:
+    ink = stroke()
+    ink[slice(*upper), 2:12] = 1
+    if lower:
+        ink[slice(*lower), 48:58] = 1
+    assert halves_of(ink) is None
+
+
+def test_a_stroke_that_falls_parts_nothing() -> None:
+    ink = np.ascontiguousarray(stroke()[:, ::-1])
+    ink[0:26, 48:58] = 1
+    ink[34:60, 2:12] = 1
+    assert halves_of(ink) is None
+
+
+def test_a_fraction_is_a_number() -> None:
+    assert set(SIGNS.values()) == set(FRACTIONS)
+    assert all(is_number(text) for text in ("17½", "½", "£2¾", "4½%"))
+    assert not is_number("six")
