@@ -22,7 +22,7 @@ from hyalen.core.proofing.placed import core_of
 from hyalen.work.workers import default_workers
 
 OUT = Path(chance.__file__).with_name(chance.NUMBERS)
-TREES, LEAVES, RATE, LEAST = 300, 16, 0.05, 30
+TREES, LEAVES, RATE, LEAST = 300, 31, 0.05, 20
 
 
 def fit(pages: list[Labelled]) -> dict[str, Any]:

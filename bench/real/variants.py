@@ -19,6 +19,8 @@ from bench.real.run import KINDS, Measured, measure
 from hyalen.core.imaging.pixels import Image, as_uint8
 from hyalen.demo.spoil import Spoiling, spoil
 
+BLUR = 1 / 300  # inches
+GUESSED = 300.0  # pixels an inch, where none are stated
 NEAR = 0.97  # of the bare engine's known words: a page that reads fewer is named
 
 
@@ -40,7 +42,7 @@ def coarse(scan: Scan, dpi: float, one_bit: bool = False) -> Scan | None:
 
 def compressed(scan: Scan, quality: int) -> Scan:
     """A little out of focus, and hard compressed."""
-    soft = cv2.GaussianBlur(scan.pixels, (0, 0), 1.0)
+    soft = cv2.GaussianBlur(scan.pixels, (0, 0), BLUR * (scan.dpi or GUESSED))
     told = cv2.imencode(".jpg", soft, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
     with Pillow.open(io.BytesIO(told.tobytes())) as picture:
         return scan._replace(pixels=np.asarray(picture.convert("L")))
@@ -69,7 +71,7 @@ def made_variant(path: Path, variant: str, folder: Path) -> Path | None:
     """The file of a variant of a scan; None where the scan has none."""
     with Pillow.open(path) as picture:
         dpi = float(picture.info.get("dpi", (300, 300))[0])
-        scan = VARIANTS[variant](Scan(np.asarray(picture.convert("L")), dpi if dpi >= 70 else 300.0))
+        scan = VARIANTS[variant](Scan(np.asarray(picture.convert("L")), dpi if dpi >= 70 else GUESSED))
     if scan is None:
         return None
     made = folder / "scan.png"
