@@ -17,6 +17,7 @@ from hyalen.store.store import Store
 from tests.helpers import many_pages
 
 KILLS = 5
+DOCUMENTS, DELIVERIES = 3, 4  # what is waiting after the kills is made to its end
 SHORT, LONG = (0.1, 1.2), (4.0, 7.0)  # seconds of work between two kills; workers need some to come up
 FIRST = 180.0  # seconds that a laden machine may take to read the first page
 
@@ -35,7 +36,7 @@ class Clerk:
         self.batch = 0
         self.documents: list[int] = []
         self.edits: dict[tuple[int, str], str] = {}  # (page, place of the word) -> text
-        self.count = 0
+        self.count = self.deliveries = 0
 
     def work(self, http: httpx.Client, seconds: float) -> None:
         self.work_until(http, lambda: False, seconds)
@@ -45,13 +46,14 @@ class Clerk:
         while time.monotonic() < end and not done():
             if not self.batch:
                 self.batch = http.post("/batches", json={"name": "b", "languages": ["eng"]}).json()["id"]
-            if len(self.documents) < 6 and self.rng.random() < 0.3:
+            if len(self.documents) < DOCUMENTS and self.rng.random() < 0.3:
                 with self.scan.open("rb") as file:
                     told = http.post(f"/batches/{self.batch}/files", files={"files": (self.scan.name, file)})
                 self.documents += told.json()["documents"]
             elif self.documents:
                 self.edit(http, self.rng.choice(self.documents))
-                if self.rng.random() < 0.1:
+                if self.deliveries < DELIVERIES and self.rng.random() < 0.1:
+                    self.deliveries += 1
                     http.post(f"/batches/{self.batch}/deliveries", json={"formats": ["pdf", "txt"]})
 
     def edit(self, http: httpx.Client, document: int) -> None:
