@@ -23,7 +23,8 @@ from bench.proofing_pages import exact, plain, wrong_words
 from hyalen.core.frequencies import Frequencies, zipf_frequency
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Table, Word
 from hyalen.core.model.geometry import Box
-from hyalen.core.proofing.chance import judge, model_of
+from hyalen.core.model.packing import KEPT_WHOLE, packed, unpacked
+from hyalen.core.proofing.chance import judge, model_of, with_evidence
 from hyalen.core.proofing.confusions import confused, distance, misreadings
 from hyalen.core.proofing.doubts import word_reason
 from hyalen.core.proofing.evidence import FEATURES, Known, evidence
@@ -176,6 +177,29 @@ def test_a_list_and_the_document_speak_for_a_word(maker: type[ContentMaker]) -> 
     alone = chance(Known())
     assert chance(Known(listed=frozenset({"grimhaug"}))) < 0.2 * alone
     assert chance(Known(count=lambda core: 40 if core == "grimhaug" else 0)) < alone
+
+
+def test_evidence_that_is_told_later_is_what_the_chance_was_told_from(maker: type[ContentMaker]) -> None:
+    page = worn(maker().add(Role.PARAGRAPH, "The lamp of Skamholrn was lit, and the kcepers wrote it down.").page())
+    known = Known(count=lambda core: 7)
+    judged = judge(page, known)
+    worst = max(judged, key=lambda each: each.chance).placed.word.id
+    bare = [each._replace(evidence=None) for each in judged]
+    later = with_evidence(page, bare, known, {worst})
+    assert [each.placed.word.id for each in later if each.evidence is not None] == [worst]
+    for before, after in zip(judged, later, strict=True):
+        assert after.chance == before.chance
+        if after.evidence is not None:
+            assert before.evidence is not None and np.array_equal(after.evidence, before.evidence)
+
+
+def test_content_that_is_kept_is_what_its_bytes_say(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "The lamp was lit.").page()
+    data = packed(page, keep=True)
+    assert unpacked(data) is page
+    for number in range(KEPT_WHOLE):
+        unpacked(packed(page.model_copy(update={"dpi": 100.0 + number})))
+    assert unpacked(data) == page and unpacked(data) is not page
 
 
 def test_a_word_in_two_lines_is_judged_whole(maker: type[ContentMaker]) -> None:

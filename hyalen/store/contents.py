@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Sequence
-from functools import partial
+from collections.abc import Mapping, Sequence
+from functools import lru_cache, partial
 
 from hyalen.core.accessibility.page import judgements, page_findings
 from hyalen.core.accessibility.rules import Heading, document_doubts
@@ -16,12 +16,12 @@ from hyalen.core.imaging.likeness import alike
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned
-from hyalen.core.proofing.chance import judge, recalled
-from hyalen.core.proofing.doubts import needs_evidence, page_doubts
+from hyalen.core.proofing.chance import judge, recalled, with_evidence
+from hyalen.core.proofing.doubts import page_doubts, without_reason
 from hyalen.core.proofing.evidence import Known
 from hyalen.core.proofing.placed import main_language as main_language_of
 from hyalen.core.structure.conformance import Conformance
-from hyalen.core.structure.landmarks import Landmark, PageFacts, facts_from, main_language, page_facts
+from hyalen.core.structure.landmarks import FACTS_KEPT, Landmark, PageFacts, facts_from, main_language, page_facts
 from hyalen.core.structure.redaction import redacted_words
 from hyalen.core.structure.settling import Settled, settle, with_roles
 from hyalen.store.chances import save_chances, unpacked_chances
@@ -109,7 +109,7 @@ class Contents:
         facts, before = page_facts(content, read_roles), facts_from(page["facts"])
         db.execute(
             "UPDATE page SET content = ?, revision = revision + 1, facts = ? WHERE id = ?",
-            (packed(content), facts.model_dump_json(exclude_defaults=True), page_id),
+            (packed(content, keep=True), facts.model_dump_json(exclude_defaults=True), page_id),
         )
         self.touched.add(page_id)
         self.search.index(db, page_id, page["document_id"], content)
@@ -133,9 +133,8 @@ class Contents:
         told = self.doubts.about_words(page_id)
         if judged is None:
             judged = judge(content, known)
-        elif needs_evidence(judged, told):
-            rows = {each.placed.word.id: each.evidence for each in judge(content, known)}
-            judged = [each._replace(evidence=rows[each.placed.word.id]) for each in judged]
+        elif wanted := without_reason(judged, told):
+            judged = with_evidence(content, judged, known, wanted)
         found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id), judged, told)
         found += [d for d in page_findings(content) if d.key not in content.accepted]
         self.doubts.set_for_page(db, page_id, page.document_id, found)
@@ -157,7 +156,7 @@ class Contents:
         for row, page, roles in zip(rows, facts, settle([f.marks for f in facts]), strict=True):
             was = {mark.region_id: mark.role for mark in page.marks}
             now = json.dumps({region: [role, was[region], reason] for region, (role, reason) in roles.items()})
-            if json.loads(now) != json.loads(row["roles"]):
+            if now != row["roles"] and json.loads(now) != json.loads(row["roles"]):
                 db.execute("UPDATE page SET roles = ? WHERE id = ?", (now, row["id"]))
                 self.rebuild(db, row["id"], settles=False)
         language = main_language(facts)
@@ -248,9 +247,14 @@ class Contents:
         return rows, [facts_from(r["facts"]) for r in rows]
 
 
-def _roles(row: sqlite3.Row) -> dict[str, Role]:
+def _roles(row: sqlite3.Row) -> Mapping[str, Role]:
     """By region, the roles that a page's document gives it."""
-    return {region: Role(now) for region, (now, *_) in json.loads(row["roles"]).items()}
+    return _roles_told(row["roles"])
+
+
+@lru_cache(maxsize=FACTS_KEPT)
+def _roles_told(told: str) -> Mapping[str, Role]:
+    return {region: Role(now) for region, (now, *_) in json.loads(told).items()}
 
 
 def _headings(rows: Sequence[sqlite3.Row], facts: Sequence[PageFacts]) -> tuple[list[Heading], str]:

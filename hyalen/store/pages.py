@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Callable, Iterable
-from functools import lru_cache
 from itertools import groupby
 
 from hyalen.core.imaging.likeness import unlike
@@ -25,10 +24,6 @@ _STATE = """p.id, p.position, p.kind, p.width, p.height, p.thumb_blob, p.origina
   (SELECT count(*) FROM doubt d WHERE d.page_id = p.id AND d.shared > 0) AS doubts,
   t.state AS task_state, t.stage AS task_stage, t.reason AS task_reason
   FROM page p LEFT JOIN task t ON t.id = (SELECT max(id) FROM task WHERE page_id = p.id)"""
-
-
-# By the bytes themselves: whatever a transaction that is given up has written, they say what they say.
-_unpacked = lru_cache(maxsize=24)(unpacked)
 
 
 class Pages:
@@ -80,7 +75,7 @@ class Pages:
 
     def content(self, page_id: int) -> PageContent | None:
         data = self.packed_content(page_id)
-        return _unpacked(data) if data else None
+        return unpacked(data) if data else None
 
     def read_ids(self, document_id: int) -> list[int]:
         """The pages that have content, in order."""

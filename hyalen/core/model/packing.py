@@ -5,22 +5,45 @@ from __future__ import annotations
 import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from functools import lru_cache
+from threading import Lock
 from typing import overload
 
 from hyalen.core.model.content import PageContent
 
-KEPT, KEPT_WHOLE = 4, 16
+KEPT, KEPT_WHOLE = 4, 24
 
 
-def packed(content: PageContent) -> bytes:
-    return zlib.compress(content.model_dump_json(exclude_defaults=True).encode("utf8"), 3)
+# The last that were unpacked or kept, by the bytes themselves: whatever a transaction that is given up has written, they
+# say what they say.
+_whole: OrderedDict[bytes, PageContent] = OrderedDict()
+_lock = Lock()
 
 
-@lru_cache(maxsize=KEPT_WHOLE)
+def packed(content: PageContent, keep: bool = False) -> bytes:
+    """The content as bytes; `keep` it whole, too, where it is asked for next."""
+    data = zlib.compress(content.model_dump_json(exclude_defaults=True).encode("utf8"), 3)
+    if keep:
+        _keep(data, content)
+    return data
+
+
 def unpacked(data: bytes) -> PageContent:
     """The content; who changes a page asks for it twice, before and after."""
-    return PageContent.model_validate_json(zlib.decompress(data))
+    with _lock:
+        content = _whole.get(data)
+        if content is not None:
+            _whole.move_to_end(data)
+    if content is None:
+        content = PageContent.model_validate_json(zlib.decompress(data))
+        _keep(data, content)
+    return content
+
+
+def _keep(data: bytes, content: PageContent) -> None:
+    with _lock:
+        _whole[data] = content
+        if len(_whole) > KEPT_WHOLE:
+            _whole.popitem(last=False)
 
 
 class LazyPages(Sequence[PageContent]):

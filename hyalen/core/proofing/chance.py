@@ -141,7 +141,7 @@ def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
     chances = fitted().chances(rows)
     asked = np.flatnonzero(chances >= WORTH_ASKING)
     for i in asked:
-        rows[i, IN_DOCUMENT] = min(known.count(core_of(words[i].word.text).casefold()), MOST_COUNTED)
+        _ask(rows[i], words[i], known)
     if len(asked):
         chances[asked] = fitted().chances(rows[asked])
     return _judged(content, words, [round(float(c), DECIMALS) for c in chances], list(rows), known)
@@ -161,6 +161,25 @@ def recalled(content: PageContent, known: Known, before: Chances) -> list[Judged
             return None
         alone.append(chance)
     return _judged(content, words, alone, [None] * len(words), known)
+
+
+def with_evidence(
+    content: PageContent, judged: Sequence[Judged], known: Known, wanted: Collection[str]
+) -> list[Judged]:
+    """The same with the evidence of some words, by their ids."""
+    rows = evidence(content, [each.placed for each in judged])
+    told = []
+    for each, row in zip(judged, rows, strict=True):
+        if each.placed.word.id in wanted:
+            _ask(row, each.placed, known)
+            each = each._replace(evidence=row)
+        told.append(each)
+    return told
+
+
+def _ask(row: NDArray[np.float32], placed: Placed, known: Known) -> None:
+    """Put into a word's evidence how often its document says it."""
+    row[IN_DOCUMENT] = min(known.count(core_of(placed.word.text).casefold()), MOST_COUNTED)
 
 
 def _judged(

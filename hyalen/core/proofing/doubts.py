@@ -417,15 +417,16 @@ def _unseen(region: Region) -> bool:
     return not any(word.settled for word in region.words)
 
 
-def needs_evidence(judged: Sequence[Judged], told: Collection[str]) -> bool:
-    """Whether one of the words is a doubt of which nobody has told why."""
-    return any(
-        each.evidence is None
+def without_reason(judged: Sequence[Judged], told: Collection[str]) -> set[str]:
+    """The words that are doubts of which nobody has told why, by their ids."""
+    return {
+        each.placed.word.id
+        for each in judged
+        if each.evidence is None
         and each.chance >= LEAST_CHANCE
         and not each.placed.word.settled
         and each.placed.word.id not in told
-        for each in judged
-    )
+    }
 
 
 def word_doubts(judged: Sequence[Judged], fallback: str, told: Mapping[str, Doubt] | None = None) -> Iterator[Doubt]:

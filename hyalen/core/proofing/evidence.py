@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Mapping
 from functools import lru_cache
+from statistics import median
 from typing import NamedTuple
 
 import numpy as np
@@ -99,7 +100,7 @@ def _shape(line: Line) -> _Shape:
     heights = [w.box.height for w in line.words]
     widths = [w.box.width / max(1, len(w.text)) for w in line.words]
     mean = sum(w.confidence for w in line.words) / max(1, len(line.words))
-    return _Shape(mean, float(np.median(heights)), float(np.median(widths)))
+    return _Shape(mean, float(median(heights)), float(median(widths)))
 
 
 def _row(
