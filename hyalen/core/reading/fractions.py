@@ -38,6 +38,13 @@ FIGURE = 0.3  # of its height, that a figure has at least
 MOST_READ = 4  # characters that it was read as
 
 
+# Where the strokes that are tried meet the lower and the upper edge, as shares of the width.
+_BELOW, _ABOVE = (
+    each.ravel() for each in np.meshgrid(np.linspace(-0.6, 0.5, 23), np.linspace(0.5, 1.6, 23), indexing="ij")
+)
+_BELOW, _ABOVE = _BELOW[_ABOVE - _BELOW >= LEAST_SLOPE], _ABOVE[_ABOVE - _BELOW >= LEAST_SLOPE]
+
+
 class Halves(NamedTuple):
     """The figure above the stroke and the one below it."""
 
@@ -118,20 +125,16 @@ def halves_of(ink: NDArray[np.uint8]) -> Halves | None:
         1 where there is ink, cut to its edges.
     """
     height, width = ink.shape
-    middle = np.arange(height)[int(MIDDLE[0] * height) : max(1, int(MIDDLE[1] * height))]
-    rows = np.arange(height)
-    best: tuple[float, NDArray[np.float64]] | None = None
-    for below in np.linspace(-0.6, 0.5, 23):
-        for above in np.linspace(max(0.5, below + LEAST_SLOPE), 1.6, 23):
-            line = (below + (above - below) * (1 - rows / max(1, height - 1))) * (width - 1)
-            held = (line >= 0) & (line <= width - 1)
-            dark = np.where(held, ink[rows, np.clip(np.round(line), 0, width - 1).astype(int)], 0)
-            # Of the lines through the stroke's middle, the one that keeps to it longest.
-            if dark[middle].mean() >= STROKE and (best is None or dark.sum() > best[0]):
-                best = float(dark.sum()), line
-    if best is None:
+    middle = slice(int(MIDDLE[0] * height), max(1, int(MIDDLE[1] * height)))
+    up = 1 - np.arange(height) / max(1, height - 1)
+    lines = (_BELOW[:, None] + (_ABOVE - _BELOW)[:, None] * up) * (width - 1)
+    inside = (lines >= 0) & (lines <= width - 1)
+    dark = inside & (ink[np.arange(height), np.clip(np.round(lines), 0, width - 1).astype(int)] > 0)
+    through = np.flatnonzero(dark[:, middle].mean(axis=1) >= STROKE)
+    if len(through) == 0:
         return None
-    line = best[1]
+    # Of the lines through the stroke's middle, the one that keeps to it longest.
+    line = lines[through[dark[through].sum(axis=1).argmax()]]
     half = _half_width(ink[middle], line[middle])
     off = np.arange(width)[None, :] - line[:, None]
     upper, lower = (_box(ink * side) for side in (off < -half, off > half))
