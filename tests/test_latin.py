@@ -125,8 +125,22 @@ def test_figures_behind_a_latin_word_belong_to_it_where_a_mark_leads_on() -> Non
         ("15", "1815", 0.95, 2.0, False),  # more ink than its own
     ],
 )
-def test_figures_in_a_line_from_right_to_left(text: str, latin: str, sure: float, width: float, taken: bool) -> None:
+def test_hebrew_figures_are_read_by_the_latin_model(
+    text: str, latin: str, sure: float, width: float, taken: bool
+) -> None:
     own = [word("אדם", 16, 0.95, "heb"), word(text, 200, 0.96, "heb")]
     box = own[1].box._replace(right=own[1].box.left + round(width * own[1].box.width))
     found, _ = latin_of(own, FoundWord(latin, box, sure, "eng"))
     assert found == ["אדם", latin if taken else text]
+
+
+@pytest.mark.parametrize("others,taken", [(["1948", "16", "44"], True), (["1948", "19", "66"], False), ([], False)])
+def test_arabic_figures_are_where_both_models_mostly_read_the_same(others: list[str], taken: bool) -> None:
+    # Of the figures that only Arabic has, the Latin model makes others.
+    own = [word(text, 16 + 120 * i, 0.96, "ara") for i, text in enumerate(["1948", "16", "44"][: len(others)])]
+    asked = word("207", 500, 0.96, "ara")
+    latin = [FoundWord(text, w.box, 0.95, "eng") for text, w in zip(others, own, strict=True)]
+    reader = Latin(*latin, FoundWord("297", asked.box, 0.95, "eng"))
+    page = np.full((100, 1000), 255, np.uint8)
+    (block,) = with_latin_words(page, 300, [block_of((*own, asked))], reader)
+    assert [w.text for w in block.lines[0].words][-1] == ("297" if taken else "207")

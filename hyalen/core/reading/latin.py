@@ -12,7 +12,7 @@ from itertools import groupby
 from typing import NamedTuple
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import has_own_script, is_right_to_left, listed_frequency, script_of
+from hyalen.core.languages import SCRIPT_LANGUAGES, has_own_script, is_right_to_left, listed_frequency, script_of
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.lines import read_line
@@ -25,6 +25,7 @@ SURE_FIGURES, AS_WIDE = 0.8, 0.8  # confidence of figures in a line from right t
 LEAST = 3  # Latin letters that are a word
 SURE, VERY_SURE, LEAD = 0.75, 0.85, 0.3  # confidence of the Latin words; beside a word that a list has, and its lead
 COMMON = 4.5  # Zipf frequency of a word that stands, if it is not far too short for the letters found there
+LEAST_FIGURES, AGREED = 3, 0.6  # numbers, and their share, that both models read alike where the Latin one is trusted
 SHARED = 0.3  # of the narrower of two words, by which they lie on the same ink
 EDGE = ".,;:!?()[]«»\"'“”„‘’-—،؛؟"
 # Letters that no eye tells from Latin ones (Unicode Technical Standard 39, confusables.txt; from memory).
@@ -58,11 +59,15 @@ def with_latin_words(page: Image, dpi: float, blocks: Sequence[FoundBlock], read
         if any(map(_is_doubtful, line.words))
     )
     chosen = {key for _, key in doubtful[:MOST]}
+    looked = {
+        id(line): _places_of(page, dpi, line, reader) for block in blocks for line in block.lines if id(line) in chosen
+    }
+    trusted = _figures_agree([place for places in looked.values() for place in places])
 
     def mended(line: FoundLine) -> FoundLine:
-        return _mended(page, dpi, line, reader) if id(line) in chosen else line
+        return _mended(line, looked[id(line)], trusted) if id(line) in looked else line
 
-    return [block._replace(lines=tuple(map(mended, block.lines))) for block in blocks] if chosen else list(blocks)
+    return [block._replace(lines=tuple(map(mended, block.lines))) for block in blocks] if looked else list(blocks)
 
 
 def _is_doubtful(word: FoundWord) -> bool:
@@ -75,7 +80,7 @@ def _is_doubtful(word: FoundWord) -> bool:
     return word.confidence < DOUBTFUL and not _frequency(word)
 
 
-def _mended(page: Image, dpi: float, line: FoundLine, reader: Reader) -> FoundLine:
+def _places_of(page: Image, dpi: float, line: FoundLine, reader: Reader) -> list[_Place]:
     backwards = is_right_to_left(line.words[0].language)
 
     def read(box: Box) -> list[FoundWord]:
@@ -83,10 +88,16 @@ def _mended(page: Image, dpi: float, line: FoundLine, reader: Reader) -> FoundLi
         words = [word for each in found for word in each.words]
         return list(map(_with_mark_behind, words)) if backwards else words
 
-    places = list(_places(line.words, read(line.box)))
+    places = _places(line.words, read(line.box))
     # Among letters that are none of its own the model is less sure than of the word alone.
-    places = [p if _is_better(p) or not _may_be(p) else p._replace(latin=read(_box(p))) for p in places]
-    taken = {place.at[0]: place for place in places if _is_better(place)}
+    return [p if _is_better(p) or not _may_be(p) else p._replace(latin=read(_box(p))) for p in places]
+
+
+def _mended(line: FoundLine, places: Sequence[_Place], trusted: bool) -> FoundLine:
+    """The line with the Latin words of some places; with figures, too, where the model is `trusted` with them."""
+    backwards = is_right_to_left(line.words[0].language)
+    figures = trusted and backwards
+    taken = {p.at[0]: p for p in places if _is_better(p) or (figures and _are_better_figures(p))}
     if not taken:
         return line
     gone = {at for place in taken.values() for at in place.at}
@@ -151,8 +162,6 @@ def _is_rare(place: _Place) -> bool:
 
 def _is_better(place: _Place) -> bool:
     """Whether the Latin words are surely what stands there."""
-    if is_right_to_left(place.own[0].language) and _are_better_figures(place):
-        return True
     texts = [w.text for w in place.latin]
     letters = [c for text in texts for c in text if c.isalpha()]
     if len(letters) < LEAST or not all(map(_is_latin, place.latin)):
@@ -171,13 +180,30 @@ def _is_better(place: _Place) -> bool:
 
 def _are_better_figures(place: _Place) -> bool:
     """Whether the Latin model has other figures, and no fewer, where the line's own has some."""
-    if len(place.own) != 1 or len(place.latin) != 1 or _has_letters(place.latin[0]):
+    before, figures = _figures(place)
+    if not before or not figures:
         return False
+    widths = sorted((place.own[0].box.width, place.latin[0].box.width))
+    return len(figures) >= len(before) and figures != before and widths[0] >= AS_WIDE * widths[1]
+
+
+def _figures_agree(places: Sequence[_Place]) -> bool:
+    """Whether both models mostly read the same figures; of Arabic ones (٤٧) the Latin model makes what they are not."""
+    if not any(word.language in SCRIPT_LANGUAGES["ARABIC"] for place in places for word in place.own):
+        return True
+    both = [pair for pair in map(_figures, places) if all(pair)]
+    return len(both) >= LEAST_FIGURES and sum(a == b for a, b in both) >= AGREED * len(both)
+
+
+def _figures(place: _Place) -> tuple[str, str]:
+    """The figures of both readings, where each is one word, and the Latin one is sure and nothing else."""
+    if len(place.own) != 1 or len(place.latin) != 1:
+        return "", ""
     own, other = place.own[0], place.latin[0]
-    before, figures = ([c for c in w.text if c.isdigit()] for w in (own, other))
-    widths = sorted((own.box.width, other.box.width))
-    as_many = len(figures) >= len(before) > 0 and figures != before
-    return as_many and other.confidence >= SURE_FIGURES and widths[0] >= AS_WIDE * widths[1]
+    if _has_letters(other) or other.confidence < SURE_FIGURES:
+        return "", ""
+    before, figures = ("".join(c for c in w.text if c.isdigit()) for w in (own, other))
+    return before, figures
 
 
 def in_reading_order(words: Sequence[FoundWord]) -> list[FoundWord]:
