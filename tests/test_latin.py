@@ -144,3 +144,10 @@ def test_arabic_figures_are_where_both_models_mostly_read_the_same(others: list[
     page = np.full((100, 1000), 255, np.uint8)
     (block,) = with_latin_words(page, 300, [block_of((*own, asked))], reader)
     assert [w.text for w in block.lines[0].words][-1] == ("297" if taken else "207")
+
+
+@pytest.mark.parametrize("shown,told", [(",(1885)", "(1885),"), (":Salby", "Salby:"), ("(Salby)", "(Salby)")])
+def test_only_the_mark_behind_a_word_changes_its_side(shown: str, told: str) -> None:
+    own = [word("אדם", 16, 0.95, "heb"), word("1855" if "1" in shown else "6ת51", 200, 0.4, "heb")]
+    found, _ = latin_of(own, FoundWord(shown, own[1].box, 0.9, "eng", letters="9" * len(shown)))
+    assert found == ["אדם", told]

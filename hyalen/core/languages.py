@@ -19,6 +19,7 @@ SCRIPT_LANGUAGES = {
     "ARABIC": ("ara",),
     "HEBREW": ("heb",),
 }
+EDGES = ".,;:!?()[]{}«»\"'“”„‘’…-–—·،؛؟"  # marks that stand before and behind words and are no part of them
 LEAST_WORDS = 3  # words that tell a language
 UNPARTED = frozenset({"zh", "ja", "ko"})  # written without spaces: their words are no tokens of a list
 # What the OCR engine names as languages and are ways to print one (BCP 47 tags; RFC 5646, 2.2.3).

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from hyalen.core.languages import is_known
+from hyalen.core.languages import EDGES, is_known
 from hyalen.core.model.found import FoundLine, FoundWord
 
 TRUSTED = 0.6  # confidence of a word in no list that counts as read
@@ -14,7 +14,6 @@ SURE = 0.75  # confidence at which any word counts
 LEAST_CONFIDENCE = 0.4  # of a line of words
 LEAST_EVEN = 0.25  # the same, where its letters stand evenly
 NEAR = 12  # lines of other columns may come between two of one
-EDGE = ".,;:!?'\"()[]«»“”‘’-—"
 
 
 def plausible(word: FoundWord, dpi: float) -> bool:
@@ -72,7 +71,7 @@ def reads(line: FoundLine) -> bool:
     if len(line.words) > 3 and line.confidence > LEAST_EVEN and _is_even(line):
         return True
     told = [
-        w.confidence > SURE or (n > 2 and is_known(w.text.strip(EDGE), w.language))
+        w.confidence > SURE or (n > 2 and is_known(w.text.strip(EDGES), w.language))
         for w, n in zip(line.words, letters, strict=True)
     ]
     good = sum(n for n, t in zip(letters, told, strict=True) if t)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, grey
-from hyalen.core.languages import mostly_right_to_left
+from hyalen.core.languages import EDGES, mostly_right_to_left
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
 from hyalen.core.layout.bar_codes import read_bar_codes
 from hyalen.core.layout.bullets import mark_bullets
@@ -15,7 +15,7 @@ from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import Figure, find_figures
 from hyalen.core.layout.initials import join_initials
-from hyalen.core.layout.legible import EDGE, SURE, TRUSTED, columnar, is_noise, plausible, reads, stands_up
+from hyalen.core.layout.legible import SURE, TRUSTED, columnar, is_noise, plausible, reads, stands_up
 from hyalen.core.layout.making import (
     Numbering,
     code_region,
@@ -225,7 +225,7 @@ def _formulas(told: Sequence[Witness], read: Sequence[FoundLine]) -> list[Box]:
         if witness.kind is not Kind.FORMULA or witness.confidence < LEAST_FORMULA:
             continue
         inside = [w for line in read for w in line.words if witness.box.covers(w.box, 0.6)]
-        running = [w for w in inside if len(w.text.strip(EDGE)) >= LONG and w.confidence > SURE]
+        running = [w for w in inside if len(w.text.strip(EDGES)) >= LONG and w.confidence > SURE]
         backwards = mostly_right_to_left([w.language for w in inside])  # Arabic vowel signs look like indices
         number = inside and page_number("".join(w.text for w in inside)) is not None
         if len(running) < MOST_RUNNING and not backwards and not number:

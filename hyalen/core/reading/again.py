@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import is_known
+from hyalen.core.languages import EDGES, is_known
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
@@ -13,7 +13,6 @@ from hyalen.core.reading.reader import Reader
 WEAK = 0.86  # mean confidence of a line's letters below which it is read again
 MOST = 24  # lines a page: what reads badly all over does not read better
 BETTER = 0.03  # of worth (confidence and known words) by which another reading must lead
-EDGE = ".,;:!?()[]«»\"'“”„‘’-—"
 
 
 def read_again(
@@ -76,5 +75,5 @@ def _worth(line: FoundLine) -> float:
     total = sum(len(w.text) for w in line.words)
     if not total:
         return 0.0
-    known = sum(len(w.text) for w in line.words if len(w.text) > 3 and is_known(w.text.strip(EDGE), w.language))
+    known = sum(len(w.text) for w in line.words if len(w.text) > 3 and is_known(w.text.strip(EDGES), w.language))
     return line.confidence + 0.1 * known / total - 0.05

@@ -6,7 +6,7 @@ import re
 import unicodedata
 from collections.abc import Callable
 
-from hyalen.core.languages import frequency
+from hyalen.core.languages import EDGES, frequency
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
 
@@ -27,9 +27,6 @@ _SPECKS = "'`’‘.,·*\"“”|_~^°¢"
 _LONE_SPECKS = set(_SPECKS) | {"-", "<", ">", "\\", "/", "«", "»"}
 
 
-_EDGE = ".,;:!?()[]«»\"'·"
-
-
 def without_specks(word: FoundWord) -> FoundWord | None:
     """A word without the marks that dust beside it was read as; None where it was nothing else.
 
@@ -43,7 +40,7 @@ def without_specks(word: FoundWord) -> FoundWord | None:
         return word
     core = text.lstrip("'`’‘.,·*|_~^°")
     trimmed = core.rstrip('`‘*|_~^°"“')
-    if trimmed != text and frequency(trimmed.strip(_EDGE).casefold(), word.language) > 2.5:
+    if trimmed != text and frequency(trimmed.strip(EDGES).casefold(), word.language) > 2.5:
         return word._replace(text=trimmed)
     return word
 

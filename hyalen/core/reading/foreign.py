@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from hyalen.core.languages import has_word_list, listed_frequency, script_of
+from hyalen.core.languages import EDGES, has_word_list, listed_frequency, script_of
 from hyalen.core.model.content import Line, PageContent, Region, Word
 
 LEAST_WORDS = 3  # of a run
@@ -13,7 +13,6 @@ RARE = 3.6  # Zipf frequency beneath which a word makes one look at the words ar
 WORTH, MOST_WORTH = 0.6, 3.0  # by how much more frequent a word must be there to count for the run; the most one counts
 LEAST_RUN, LEAST_MEAN = 5.0, 1.0  # of a run altogether, and a word on average
 COMMON = 5.2  # a word that is as frequent as this there, as its articles and prepositions are
-STRIPPED = ".,;:!?()[]{}«»\"'“”„‘’…-–—"
 
 
 class _Run(NamedTuple):
@@ -43,7 +42,7 @@ def _told(region: Region, installed: Sequence[str]) -> Region:
     if region.table is not None or region.kind.is_picture or not language or not has_word_list(language):
         return region
     words = [word for line in region.lines for word in line.words]
-    texts = [word.text.strip(STRIPPED).casefold().replace("’", "'") for word in words]
+    texts = [word.text.strip(EDGES).casefold().replace("’", "'") for word in words]
     own = [listed_frequency(text, language) if _counts(text) else -1.0 for text in texts]
     if not _is_suspicious(own):
         return region

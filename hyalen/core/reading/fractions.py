@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image
+from hyalen.core.imaging.pixels import Image, pieces
+from hyalen.core.layout.lettering import glyph_boxes
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.numerals import read_numerals
@@ -86,7 +86,7 @@ def _found(page: Image, dpi: float, word: FoundWord, height: float, reader: Read
     box = word.box
     left, top = max(0, box.left), max(0, box.top)
     ink = (page[top : max(0, box.bottom), left : max(0, box.right)] < DARK).astype(np.uint8)
-    parts = _parts(ink)
+    parts = glyph_boxes(ink)
     for first in range(len(parts)):
         for last in range(first, min(len(parts), first + MOST_PARTS)):
             whole = union(parts[first : last + 1])
@@ -160,26 +160,11 @@ def _half_width(ink: NDArray[np.uint8], line: NDArray[np.float64]) -> float:
 
 def _box(ink: NDArray[np.uint8]) -> Box | None:
     """Of the larger part of the ink, without crumbs of the stroke."""
-    count, _, stats, _ = cv2.connectedComponentsWithStats(np.ascontiguousarray(ink, np.uint8), connectivity=8)
-    if count < 2:
+    stats = pieces(np.ascontiguousarray(ink, np.uint8)).stats[1:].tolist()
+    if not stats:
         return None
-    x, y, w, h, _ = max(stats[1:].tolist(), key=lambda s: int(s[4]))
+    x, y, w, h, _ = max(stats, key=lambda s: int(s[4]))
     return Box(x, y, x + w, y + h)
-
-
-def _parts(ink: NDArray[np.uint8]) -> list[Box]:
-    """Glyphs from left to right; what stands above each other is one."""
-    if ink.size == 0:
-        return []
-    stats = cv2.connectedComponentsWithStats(ink, connectivity=8)[2][1:].tolist()
-    boxes = sorted(Box(x, y, x + w, y + h) for x, y, w, h, area in stats if area >= 3)
-    parts: list[Box] = []
-    for box in boxes:
-        if parts and box.left < parts[-1].right - 0.5 * min(box.width, parts[-1].width):
-            other = parts.pop()
-            box = union((other, box))
-        parts.append(box)
-    return parts
 
 
 def _moved(box: Box, x: int, y: int) -> Box:

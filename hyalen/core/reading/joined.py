@@ -9,7 +9,7 @@ from itertools import groupby
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import is_right_to_left, listed_frequency, script_of
+from hyalen.core.languages import EDGES, is_right_to_left, listed_frequency, script_of
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.dust import ONE_LETTER
@@ -21,7 +21,6 @@ NEAR = 0.12  # of the word's width: how far its letters tell where the gap is, b
 KNOWN, SHORT, RARER = 3.5, 5.0, 3.0
 # Between figures stands a decimal point or a date's; beside a 1 there is much white.
 _AFTER_MARK = re.compile(r"(?<=\d[.,;:])(?=[^\W\d])|(?<=[^\W\d][.,;:])(?=\w)")
-EDGE = ".,;:!?()[]«»\"'“”„‘’-—·"
 
 
 def without_joins(page: Image, line: FoundLine) -> FoundLine:
@@ -65,12 +64,12 @@ def _places(word: FoundWord) -> Iterator[int]:
     """Where in the text two words may meet."""
     text = word.text
     yield from (match.start() for match in _AFTER_MARK.finditer(text))
-    core = text.strip(EDGE).casefold()
+    core = text.strip(EDGES).casefold()
     if not core.isalpha() or len(core) < 3:
         return
     together = listed_frequency(core, word.language)
     for at in range(1, len(text)):
-        parts = [part.strip(EDGE).casefold() for part in (text[:at], text[at:])]
+        parts = [part.strip(EDGES).casefold() for part in (text[:at], text[at:])]
         usual = [listed_frequency(part, word.language) for part in parts]
         if all(_is_word(p, word.language) for p in parts) and (not together or together <= min(usual) - RARER):
             yield at

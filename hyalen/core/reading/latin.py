@@ -12,7 +12,7 @@ from itertools import groupby
 from typing import NamedTuple
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import SCRIPT_LANGUAGES, has_own_script, is_right_to_left, listed_frequency, script_of
+from hyalen.core.languages import EDGES, SCRIPT_LANGUAGES, has_own_script, is_right_to_left, listed_frequency, script_of
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.lines import read_line
@@ -27,7 +27,7 @@ SURE, VERY_SURE, LEAD = 0.75, 0.85, 0.3  # confidence of the Latin words; beside
 COMMON = 4.5  # Zipf frequency of a word that stands, if it is not far too short for the letters found there
 LEAST_FIGURES, AGREED = 3, 0.6  # numbers, and their share, that both models read alike where the Latin one is trusted
 SHARED = 0.3  # of the narrower of two words, by which they lie on the same ink
-EDGE = ".,;:!?()[]«»\"'“”„‘’-—،؛؟"
+ENDING = ".,;:!?،؛؟"  # marks behind a word; in a line from right to left they stand at its left
 # Letters that no eye tells from Latin ones (Unicode Technical Standard 39, confusables.txt; from memory).
 LOOKALIKES = str.maketrans("АВЕКМНОРСТХаеорсухіјѕΑΒΕΖΗΙΚΜΝΟΡΤΥΧοιν", "ABEKMHOPCTXaeopcyxijsABEZHIKMNOPTYXoiv")
 
@@ -113,7 +113,7 @@ def _mended(line: FoundLine, places: Sequence[_Place], trusted: bool) -> FoundLi
 
 def _with_mark_behind(word: FoundWord) -> FoundWord:
     """A word of a line that runs from right to left: the mark at its left ends it, and tells nothing of its letters."""
-    core = word.text.lstrip(EDGE)
+    core = word.text.lstrip(ENDING)
     marks = len(word.text) - len(core)
     if not marks or not core:
         return word
@@ -166,8 +166,8 @@ def _is_better(place: _Place) -> bool:
     letters = [c for text in texts for c in text if c.isalpha()]
     if len(letters) < LEAST or not all(map(_is_latin, place.latin)):
         return False
-    own = "".join(w.text.strip(EDGE) for w in place.own)
-    if own.translate(LOOKALIKES).casefold() == "".join(text.strip(EDGE) for text in texts).casefold():
+    own = "".join(w.text.strip(EDGES) for w in place.own)
+    if own.translate(LOOKALIKES).casefold() == "".join(text.strip(EDGES) for text in texts).casefold():
         return False
     sure, before = _confidence(place.latin), _confidence(place.own)
     if not any(c.isalpha() for c in own) or len(own) < len(letters) / 2:
@@ -235,7 +235,7 @@ def _has_letters(word: FoundWord) -> bool:
 
 
 def _frequency(word: FoundWord) -> float:
-    return listed_frequency(word.text.strip(EDGE).casefold(), word.language)
+    return listed_frequency(word.text.strip(EDGES).casefold(), word.language)
 
 
 def _confidence(words: Sequence[FoundWord]) -> float:

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from itertools import product
 
-from hyalen.core.languages import frequency
+from hyalen.core.languages import EDGES, frequency
 from hyalen.core.model.found import FoundBlock, FoundWord
 
-EDGE = ".,;:!?()[]«»\"'“”„‘’-—"
 KNOWN = 3.0  # Zipf frequency: once in a million words
 FAR_COMMONER = 2.0  # on the Zipf scale (powers of ten): a hundred times as common with an s
 LEAST_WORDS, LEAST_SHARE = 4, 0.3  # of words with an f, that are words only with an s
@@ -43,7 +42,7 @@ def without_long_s(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
 
 def _with_s(word: FoundWord) -> str | None:
     """The word with s for some of its f, where only that makes a word of its language."""
-    core = word.text.strip(EDGE)
+    core = word.text.strip(EDGES)
     places = [i for i, c in enumerate(core[:-1]) if c == "f"]
     if len(core) < 3 or not core.isalpha() or not 0 < len(places) <= MOST_LETTERS:
         return None

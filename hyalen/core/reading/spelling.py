@@ -7,14 +7,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from hyalen.core.languages import frequency
+from hyalen.core.languages import EDGES, frequency
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.reading.dust import without_specks
 
 _BREATHINGS = "\u0313\u0314"
 _OTHER_ACCENTS = "\u0300\u0342"
 _TONOS = "\u0301"
-_EDGE = ".,;:!?()[]«»\"'·"
 _ARABIC_MARKS = str.maketrans(",;?", "،؛؟")
 # Letters whose capital differs in size only, without ascender or descender in lower case.
 _SAME_SHAPE = frozenset("вгжзиклмнопстхчшъыьэюяοκχω")
@@ -61,7 +60,7 @@ def monotonic(text: str) -> str:
             out.append(c)
     accented = unicodedata.normalize("NFC", "".join(out))
     bare = unicodedata.normalize("NFC", "".join(c for c in parts if c not in _BREATHINGS + _OTHER_ACCENTS + _TONOS))
-    core, plain = accented.strip(_EDGE).casefold(), bare.strip(_EDGE).casefold()
+    core, plain = accented.strip(EDGES).casefold(), bare.strip(EDGES).casefold()
     return bare if frequency(plain, "ell") > frequency(core, "ell") + 1.0 else accented
 
 

@@ -5,20 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image
+from hyalen.core.imaging.pixels import Image, pieces
 from hyalen.core.languages import is_right_to_left
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 
 DARK = 128  # grey level of ink
-REACH, BELOW, TALLEST = (
+REACH, BELOW = (
     0.6,
     0.35,
-    0.5,
-)  # of the row's height: how far in a stop may begin, how far down and how tall it is
+)  # of the row's height: how far from the word's end a stop may begin, how far below its box it is
+TALLEST = 0.5  # of the row's height
 LEAST_PIXELS = 3
 LEAST = 6  # stops that surely are some, from which a page's own are known
 SURE = 0.85  # confidence of the word before such a one
@@ -76,14 +74,11 @@ def stop_of(page: Image, word: FoundWord, line: FoundLine) -> Stop | None:
     level = line.level_at((left + right) / 2)
     marks = [
         Stop(w / height, h / height, (level - top - y - h) / height)
-        for x, y, w, h in _parts(window)
-        if x > 0 and x + w < window.shape[1] and h < TALLEST * height and abs(level - top - y - h) < BELOW * height
+        for x, y, w, h, area in pieces(window).stats[1:].tolist()
+        if area >= LEAST_PIXELS
+        and x > 0
+        and x + w < window.shape[1]
+        and h < TALLEST * height
+        and abs(level - top - y - h) < BELOW * height
     ]
     return marks[0] if len(marks) == 1 else None
-
-
-def _parts(ink: NDArray[np.uint8]) -> list[tuple[int, int, int, int]]:
-    if ink.size == 0:
-        return []
-    stats = cv2.connectedComponentsWithStats(ink, connectivity=8)[2][1:].tolist()
-    return [(x, y, w, h) for x, y, w, h, area in stats if area >= LEAST_PIXELS]

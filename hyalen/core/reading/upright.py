@@ -12,10 +12,9 @@ from hyalen.core.imaging.frame import straighten_matrix
 from hyalen.core.imaging.orientation import FoundTurn, line_direction, quarter_turned
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 from hyalen.core.imaging.skew import Skew, estimate_skew, glyph_mask
-from hyalen.core.languages import is_known
+from hyalen.core.languages import EDGES, is_known
 from hyalen.core.model.found import FoundWord, Shape
 from hyalen.core.model.treatment import QuarterTurn
-from hyalen.core.reading.again import EDGE
 from hyalen.core.reading.engine import ENGINE, script_turn
 
 READING_DPI = 150.0  # pixels an inch: enough to tell letters from upturned ones
@@ -163,6 +162,6 @@ def _confidence(words: Sequence[FoundWord]) -> float:
 def _evident(words: Sequence[FoundWord], languages: tuple[str, ...]) -> bool:
     """Whether a line reads so well, and in so many words of the language, that it lies upright."""
     long = [w for w in words if sum(c.isalpha() for c in w.text) > 2]
-    known = sum(is_known(w.text.strip(EDGE), languages[0]) for w in long)
+    known = sum(is_known(w.text.strip(EDGES), languages[0]) for w in long)
     enough = _letters(long) >= EVIDENT_LETTERS and known >= EVIDENT_KNOWN * len(long)
     return enough and _confidence(words) >= EVIDENT_READING
