@@ -111,6 +111,8 @@ def test_figures_behind_a_latin_word_belong_to_it_where_a_mark_leads_on() -> Non
     # UAX #9, W7: after a Latin letter figures run its way; before it they are the line's own.
     line = [word(text, 0, 0.9, "heb") for text in ("670", "1911.", "Ulnes,", "שמור")]
     assert [w.text for w in in_reading_order(line[1:])] == ["Ulnes,", "1911.", "שמור"]
+    ended = [word("1911", 0, 0.9, "heb"), word("Ulnes,.", 0, 0.9, "heb")]
+    assert [w.text for w in in_reading_order(ended)] == ["Ulnes,", "1911."]
     alone = [line[0], word("Ulnes", 0, 0.9, "heb"), line[3]]
     assert [w.text for w in in_reading_order(alone)] == ["670", "Ulnes", "שמור"]
 

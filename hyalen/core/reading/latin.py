@@ -7,6 +7,7 @@ left its figures, too.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from itertools import groupby
 from typing import NamedTuple
@@ -21,13 +22,14 @@ from hyalen.core.reading.reader import Reader
 MODEL = "eng"
 MOST = 40  # lines a page
 DOUBTFUL, UNSURE = 0.9, 0.6  # confidence of a word that no list has, and of any, from which a line is looked at again
+ENDING = ".,;:!?،؛؟"  # marks behind a word; in a line from right to left they stand at its left
+_LEADS_ON = re.compile(rf"[,;:]([{ENDING}]*)$")
 SURE_FIGURES, AS_WIDE = 0.8, 0.8  # confidence of figures in a line from right to left; their width, of both readings
 LEAST = 3  # Latin letters that are a word
 SURE, VERY_SURE, LEAD = 0.75, 0.85, 0.3  # confidence of the Latin words; beside a word that a list has, and its lead
 COMMON = 4.5  # Zipf frequency of a word that stands, if it is not far too short for the letters found there
 LEAST_FIGURES, AGREED = 3, 0.6  # numbers, and their share, that both models read alike where the Latin one is trusted
 SHARED = 0.3  # of the narrower of two words, by which they lie on the same ink
-ENDING = ".,;:!?،؛؟"  # marks behind a word; in a line from right to left they stand at its left
 # Letters that no eye tells from Latin ones (Unicode Technical Standard 39, confusables.txt; from memory).
 LOOKALIKES = str.maketrans("АВЕКМНОРСТХаеорсухіјѕΑΒΕΖΗΙΚΜΝΟΡΤΥΧοιν", "ABEKMHOPCTXaeopcyxijsABEZHIKMNOPTYXoiv")
 
@@ -209,7 +211,8 @@ def _figures(place: _Place) -> tuple[str, str]:
 def in_reading_order(words: Sequence[FoundWord]) -> list[FoundWord]:
     """Words of a line that runs from right to left, its Latin words in their own order.
 
-    Figures behind a Latin word belong to it where a mark leads on to them (UAX #9, rule W7).
+    Figures behind a Latin word belong to it where a mark leads on to them (UAX #9, rule W7); what ends all of it stands
+    at the left, and was put behind the word.
     """
     ordered: list[FoundWord] = []
     for latin, group in groupby(words, key=_is_latin):
@@ -218,11 +221,18 @@ def in_reading_order(words: Sequence[FoundWord]) -> list[FoundWord]:
             ordered += stretch
             continue
         behind: list[FoundWord] = []
-        if stretch[0].text[-1:] in ",;:":
+        if leads_on := _LEADS_ON.search(stretch[0].text):
             while ordered and any(c.isdigit() for c in ordered[-1].text) and not _has_letters(ordered[-1]):
                 behind.append(ordered.pop())
+            if behind and (end := leads_on.group(1)):
+                stretch[0] = _ending(stretch[0], stretch[0].text.removesuffix(end))
+                behind[-1] = _ending(behind[-1], behind[-1].text + end)
         ordered += [*reversed(stretch), *behind]
     return ordered
+
+
+def _ending(word: FoundWord, text: str) -> FoundWord:
+    return word._replace(text=text, letters="")
 
 
 def _is_latin(word: FoundWord) -> bool:
