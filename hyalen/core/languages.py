@@ -20,6 +20,7 @@ SCRIPT_LANGUAGES = {
     "HEBREW": ("heb",),
 }
 EDGES = ".,;:!?()[]{}«»\"'“”„‘’…-–—·،؛؟"  # marks that stand before and behind words and are no part of them
+LATIN = "eng"  # whose model reads Latin letters within text of another script
 LEAST_WORDS = 3  # words that tell a language
 UNPARTED = frozenset({"zh", "ja", "ko"})  # written without spaces: their words are no tokens of a list
 # What the OCR engine names as languages and are ways to print one (BCP 47 tags; RFC 5646, 2.2.3).
@@ -180,3 +181,9 @@ def identify(words: Iterable[str], candidates: tuple[str, ...]) -> tuple[str | N
 def has_own_script(language: str) -> bool:
     """Whether it is written in another script than the Latin one."""
     return any(language in languages for languages in SCRIPT_LANGUAGES.values())
+
+
+def read_as(text: str, language: str) -> str:
+    """The language whose model and list know a word: Latin letters within another script are read as English."""
+    scripts = {script_of(c) for c in text if c.isalpha()}
+    return LATIN if scripts == {"LATIN"} and has_own_script(language) else language

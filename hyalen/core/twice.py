@@ -12,7 +12,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import listed_frequency
+from hyalen.core.languages import listed_frequency, read_as
+from hyalen.core.layout.aligned import FRACTIONS
 from hyalen.core.model.content import Line, PageContent, Word
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.placed import core_of, proofed_words
@@ -71,7 +72,8 @@ def with_known_readings(content: PageContent) -> PageContent:
     said = Counter(core_of(p.word.text).casefold() for p in placed)
     better: dict[str, str] = {}
     for each in placed:
-        word, language = each.word, each.region.language or (content.languages or ("eng",))[0]
+        word = each.word
+        language = read_as(word.text, each.region.language or (content.languages or ("eng",))[0])
         core = core_of(word.text).casefold()
         if len(core) < SHORTEST or said[core] > 1 or word.settled or not _is_unknown(core, language):
             continue
@@ -102,16 +104,20 @@ def _is_unknown(core: str, language: str) -> bool:
 
 
 def _spans(content: PageContent) -> Iterator[Span]:
-    """The doubtful words of each line with those beside them, near ones together."""
-    chances: dict[int, dict[int, float]] = {}
-    lines: dict[int, tuple[Line, str]] = {}
+    """The doubtful words of each line and language with those beside them, near ones together.
+
+    The engine has no sign for a fraction: it would always read something else.
+    """
+    chances: dict[tuple[int, str], dict[int, float]] = {}
+    lines: dict[int, Line] = {}
     for each in judge(content):
         placed = each.placed
-        if placed.word.second is None and each.chance >= LEAST:
-            chances.setdefault(id(placed.line), {})[placed.at] = each.chance
-            lines[id(placed.line)] = placed.line, placed.region.language or content.languages[0]
-    for key, at in chances.items():
-        line, language = lines[key]
+        if placed.word.second is None and each.chance >= LEAST and not any(c in FRACTIONS for c in placed.word.text):
+            language = read_as(placed.word.text, placed.region.language or content.languages[0])
+            chances.setdefault((id(placed.line), language), {})[placed.at] = each.chance
+            lines[id(placed.line)] = placed.line
+    for (key, language), at in chances.items():
+        line = lines[key]
         for group in _near(sorted(at)):
             words = line.words[max(0, group[0] - AROUND) : group[-1] + AROUND + 1]
             width = sum(w.box.width for w in words) / max(1, sum(w.box.width for w in line.words))

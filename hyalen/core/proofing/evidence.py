@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.languages import frequency, has_word_list, listed_frequency, script_of
+from hyalen.core.languages import frequency, has_word_list, listed_frequency, read_as, script_of
 from hyalen.core.layout.aligned import FRACTIONS
 from hyalen.core.model.content import Line, PageContent
 from hyalen.core.proofing.confusions import misreadings
@@ -82,7 +82,15 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     shapes = {key: _shape(line) for key, line in lines.items()}
     whole = whole_words(words)
     rows = [
-        _row(p, text, p.word.language or p.region.language or fallback, page_mean, counts, main, shapes[id(p.line)])
+        _row(
+            p,
+            text,
+            read_as(text, p.word.language or p.region.language or fallback),
+            page_mean,
+            counts,
+            main,
+            shapes[id(p.line)],
+        )
         for p, text in zip(words, whole, strict=True)
     ]
     return np.array([[*row, *more] for row, more in zip(rows, context(words), strict=True)], dtype=np.float32)

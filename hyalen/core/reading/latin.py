@@ -13,13 +13,20 @@ from itertools import groupby
 from typing import NamedTuple
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import EDGES, SCRIPT_LANGUAGES, has_own_script, is_right_to_left, listed_frequency, script_of
+from hyalen.core.languages import (
+    EDGES,
+    LATIN,
+    SCRIPT_LANGUAGES,
+    has_own_script,
+    is_right_to_left,
+    listed_frequency,
+    script_of,
+)
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
 
-MODEL = "eng"
 MOST = 40  # lines a page
 DOUBTFUL, UNSURE = 0.9, 0.6  # confidence of a word that no list has, and of any, from which a line is looked at again
 ENDING = ".,;:!?،؛؟"  # marks behind a word; in a line from right to left they stand at its left
@@ -52,7 +59,7 @@ def with_latin_words(page: Image, dpi: float, blocks: Sequence[FoundBlock], read
     dpi : float
         Pixels an inch.
     """
-    if MODEL not in reader.languages():
+    if LATIN not in reader.languages():
         return list(blocks)
     doubtful = sorted(
         (sum(map(_is_doubtful, line.words)) / -len(line.words), id(line))
@@ -86,7 +93,7 @@ def _places_of(page: Image, dpi: float, line: FoundLine, reader: Reader) -> list
     backwards = is_right_to_left(line.words[0].language)
 
     def read(box: Box) -> list[FoundWord]:
-        found = read_line(page, dpi, box, line.height, (MODEL,), reader, finer=True)
+        found = read_line(page, dpi, box, line.height, (LATIN,), reader, finer=True)
         words = [word for each in found for word in each.words]
         return list(map(_with_mark_behind, words)) if backwards else words
 
