@@ -153,3 +153,13 @@ def test_only_the_mark_behind_a_word_changes_its_side(shown: str, told: str) -> 
     own = [word("אדם", 16, 0.95, "heb"), word("1855" if "1" in shown else "6ת51", 200, 0.4, "heb")]
     found, _ = latin_of(own, FoundWord(shown, own[1].box, 0.9, "eng", letters="9" * len(shown)))
     assert found == ["אדם", told]
+
+
+def test_a_latin_name_is_read_a_second_time_in_its_own_letters(setter: Typesetter) -> None:
+    before, first, last = TEXTS["rus"]
+    style = "body{margin:25mm;font:13pt/1.6 'Noto Serif'}"
+    page = setter.set(f"<meta charset=utf-8><style>{style}</style><p data-role=p>{before} {first} Grimhaug {last}</p>")
+    words = [w for r in read_content(page.image, page.dpi, ("rus",)).regions for w in r.words]
+    (name,) = [w for w in words if w.text == "Grimhaug"]
+    assert name.second in (None, "Grimhaug")
+    assert not any((w.second or "").isascii() and (w.second or "").isalpha() for w in words if w is not name)

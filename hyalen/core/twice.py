@@ -27,13 +27,19 @@ MOST = 16.0  # lines a page, by their width: each takes a good hundredth of the 
 
 
 class Span(NamedTuple):
-    """Words of a line that are read together; `worst` is the largest chance among them, `share` theirs of the line's width."""
+    """Words of a line that are read together; `home` is their region's language, `worst` the largest chance
+    among them, `share` theirs of the line's width."""
 
     words: tuple[Word, ...]
     line: Line
     language: str
+    home: str
     worst: float
     share: float
+
+    def reads(self, word: Word) -> bool:
+        """Whether the word is in the language of the span, and not only beside those that are."""
+        return read_as(word.text, self.home) == self.language
 
 
 def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) -> PageContent:
@@ -52,7 +58,7 @@ def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) ->
             break
         left -= span.share
         told = second_reading(page, dpi, span.words, span.line.height, (span.language,), reader)
-        second |= {w.id: text for w, text in zip(span.words, told, strict=True) if w.second is None}
+        second |= {w.id: text for w, text in zip(span.words, told, strict=True) if w.second is None and span.reads(w)}
 
     def seconded(line: Line) -> Line:
         if not any(word.id in second for word in line.words):
@@ -109,19 +115,20 @@ def _spans(content: PageContent) -> Iterator[Span]:
     The engine has no sign for a fraction: it would always read something else.
     """
     chances: dict[tuple[int, str], dict[int, float]] = {}
-    lines: dict[int, Line] = {}
+    lines: dict[int, tuple[Line, str]] = {}
     for each in judge(content):
         placed = each.placed
         if placed.word.second is None and each.chance >= LEAST and not any(c in FRACTIONS for c in placed.word.text):
-            language = read_as(placed.word.text, placed.region.language or content.languages[0])
+            home = placed.region.language or content.languages[0]
+            language = read_as(placed.word.text, home)
             chances.setdefault((id(placed.line), language), {})[placed.at] = each.chance
-            lines[id(placed.line)] = placed.line
+            lines[id(placed.line)] = placed.line, home
     for (key, language), at in chances.items():
-        line = lines[key]
+        line, home = lines[key]
         for group in _near(sorted(at)):
             words = line.words[max(0, group[0] - AROUND) : group[-1] + AROUND + 1]
             width = sum(w.box.width for w in words) / max(1, sum(w.box.width for w in line.words))
-            yield Span(words, line, language, max(at[i] for i in group), width)
+            yield Span(words, line, language, home, max(at[i] for i in group), width)
 
 
 def _near(places: list[int]) -> Iterator[list[int]]:
