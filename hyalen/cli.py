@@ -14,6 +14,7 @@ from hyalen.commands import UsageError
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import Quality, Standard, Tones
 from hyalen.core.formats.names import TOKENS, checked_pattern
+from hyalen.work.forking import forking
 
 DEFAULT_PORT = 8320
 
@@ -23,6 +24,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     told = _parser().parse_args(arguments)
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s", stream=sys.stderr)
     try:
+        forking()
         # Slow to load: help and wrong use are answered without.
         return int(import_module(f"hyalen.commands.{told.run}").run(told))
     except KeyboardInterrupt:

@@ -236,8 +236,8 @@ def worker_processes() -> list[psutil.Process]:
     found = []
     for child in psutil.Process().children():
         with suppress(psutil.Error):  # another test's may be ending just now
-            if "spawn_main" in " ".join(child.cmdline()):
-                found.append(child)
+            if "forkserver" in " ".join(child.cmdline()):
+                found += child.children()
     return found
 
 

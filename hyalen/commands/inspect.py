@@ -10,8 +10,11 @@ from typing import Any
 from hyalen.commands import SOME_FAILED
 from hyalen.commands.usage import told_files, told_limits
 from hyalen.core.formats.names import shown
+from hyalen.core.formats.read import count_pages
 from hyalen.core.formats.source import SourceError
-from hyalen.work.workers import COUNTING_SECONDS, Job, LocalWorkers, default_workers, load_jobs
+from hyalen.work import jobs
+from hyalen.work.attendant import why
+from hyalen.work.workers import COUNTING_SECONDS, Job, LocalWorkers, default_workers
 
 INSPECTING_SECONDS = 120.0  # of a processor: a page of 150 megapixels takes 25
 
@@ -19,14 +22,7 @@ INSPECTING_SECONDS = 120.0  # of a processor: a page of 150 megapixels takes 25
 def run(told: argparse.Namespace) -> int:
     """Print what `batch` would find, without reading."""
     limits, failed, inputs = told_limits(), False, []
-    files, busy = told_files(told.inputs, recursive=False), default_workers()
-    workers = LocalWorkers(busy)
-    for _ in range(busy):
-        workers.submit(Job(load_jobs, (), COUNTING_SECONDS))
-    from hyalen.core.formats.read import count_pages
-    from hyalen.work import jobs
-    from hyalen.work.attendant import why
-
+    files, workers = told_files(told.inputs, recursive=False), LocalWorkers(default_workers())
     try:
         for path in files:
             entry: dict[str, Any] = {"path": shown(str(path)), "pages": []}

@@ -68,7 +68,6 @@ def make_app(
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await run_in_threadpool(foreman.start)
-        await run_in_threadpool(showing.warm)
         inboxes.start()
         bundling.start()
         yield

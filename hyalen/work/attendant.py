@@ -6,9 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from hyalen.work.workers import Job, LocalWorkers, TooMuchMemory, WorkerLost, Workers, WorkersGone, load_jobs
-
-WARMING_SECONDS = 60.0  # of a processor; it takes one or two
+from hyalen.work.workers import Job, LocalWorkers, TooMuchMemory, WorkerLost, Workers, WorkersGone
 
 WHY_NOT: dict[type[BaseException], str] = {
     TimeoutError: "it took longer than any sound file does and was stopped",
@@ -57,13 +55,6 @@ class Attendant:
             if isinstance(error, WorkersGone):
                 self.close()
             raise JobFailed(WHY_NOT[type(error)]) from error
-
-    def warm(self) -> None:
-        """Start the process and have it load what jobs need, so that who first asks need not wait for that."""
-        with self._lock:
-            if self._workers is None:
-                self._workers = self._make()
-            self._workers.submit(Job(load_jobs, (), WARMING_SECONDS))
 
     def close(self) -> None:
         with self._lock:

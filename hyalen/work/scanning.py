@@ -72,7 +72,6 @@ class Scanning:
                 return False
             stop = self._stops[scan_id] = threading.Event()
             self.store.scans.set_state(scan_id, "running")
-            self.attendant.warm()
             thread = self._threads[scan_id] = threading.Thread(
                 target=self._run, args=(scan_id, stop), name=f"scan-{scan_id}", daemon=True
             )

@@ -16,10 +16,10 @@ import time
 from abc import ABC, abstractmethod
 from collections.abc import Callable
 from concurrent.futures import CancelledError, Future
-from importlib import import_module
 from typing import Any, NamedTuple
 
 from hyalen.settings import Environment
+from hyalen.work.forking import forking
 
 # Bytes that a worker's threads and allocators reserve and never touch; measured: 0.25 GB.
 RESERVED = 300_000_000
@@ -76,9 +76,10 @@ class LocalWorkers(Workers):
         from pebble import ProcessPool
 
         self._count = count
-        context = multiprocessing.get_context("spawn")
         limit = memory or Environment().max_memory
-        self._pool: Any = ProcessPool(max_workers=count, initializer=_prepare, initargs=[limit, nice], context=context)
+        self._pool: Any = ProcessPool(
+            max_workers=count, initializer=_prepare, initargs=[limit, nice], context=forking()
+        )
 
     def capacity(self) -> int:
         return self._count
@@ -108,11 +109,6 @@ def _prepare(memory: int, nice: int) -> None:
         os._exit(1)
 
     threading.Thread(target=watch, daemon=True).start()
-
-
-def load_jobs() -> None:
-    """Have a worker load what jobs need while whoever waits for it does the same."""
-    import_module("hyalen.work.jobs")
 
 
 def _limited(seconds: float, function: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:

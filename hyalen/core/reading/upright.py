@@ -116,9 +116,12 @@ def _reading_turn(view: Image, dpi: float, languages: tuple[str, ...]) -> tuple[
     best, margin, read = 0, 0.0, 0
     for line in _text_lines(view, dpi):
         lying = _read_line(line, 0, dpi, languages)
-        if read == 0 and _evident(lying, languages):
+        if _evident(lying, languages):
             return 0, EVIDENT_MARGIN, None  # no line reads like this upside down
-        found = {0: lying, 180: _read_line(line, 180, dpi, languages)}
+        turned = _read_line(line, 180, dpi, languages)
+        if _evident(turned, languages):
+            return 180, EVIDENT_MARGIN, None
+        found = {0: lying, 180: turned}
         pairs.append((_confidence(found[0]), _confidence(found[180])))
         if max(_confidence(words) for words in found.values()) < LEGIBLE:
             continue  # no writing either way: a fold, a rule, a picture

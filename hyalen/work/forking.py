@@ -1,0 +1,27 @@
+"""The process that all others of this machine's are forked from: what they need is loaded once, and shared."""
+
+from __future__ import annotations
+
+import multiprocessing
+from multiprocessing import forkserver
+from multiprocessing.context import ForkServerContext
+
+# What a worker needs for its first page, among it what is slow to load and needless to whoever starts it.
+PRELOADED = (
+    "hyalen.work.jobs",
+    "hyalen.work.parts",
+    "hyalen.work.preview",
+    "hyalen.core.formats.pdf",
+    "onnxruntime",
+    "scipy.interpolate",
+    "wordfreq.numbers",
+    "wordfreq.tokens",
+)
+
+
+def forking() -> ForkServerContext:
+    """How workers are started. Asked for early, it loads while the caller does."""
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(list(PRELOADED))
+    forkserver.ensure_running()
+    return context
