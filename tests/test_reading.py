@@ -35,6 +35,7 @@ from hyalen.core.reading.rest import (
     read_once,
     read_rest,
     unread_strips,
+    without_neighbours,
     without_sideways,
 )
 from hyalen.core.reading.spelling import mended_word, settle_case
@@ -296,6 +297,41 @@ def test_a_line_close_to_a_frame_or_in_the_box_of_a_picture_beside_it_is_read(pa
     picture = FoundBlock(BlockKind.PICTURE, lost.box.grown(4), ())
     beside = read_rest(image, 300, ("eng",), [*cut, picture], ENGINE)
     assert text in {" ".join(w.text for w in line.words) for b in beside for line in b.lines}
+
+
+def test_what_hangs_into_a_strip_from_other_lines_is_left_out_and_no_more() -> None:
+    strip = np.full((50, 300), 255, np.uint8)
+    own = [(14, 40, 20), (8, 40, 60), (20, 48, 100)]  # top, bottom and left of its letters
+    hanging = [(0, 9, 150), (42, 50, 200)]
+    through = (0, 36, 250)  # a tall letter of its own that the strip cuts
+    for top, bottom, left in (*own, *hanging, through):
+        strip[top:bottom, left : left + 12] = 40
+    clean = without_neighbours(strip)
+    for top, bottom, left in hanging:
+        assert clean[top:bottom, left : left + 12].min() == 255
+    for top, bottom, left in (*own, through):
+        assert clean[top:bottom, left : left + 12].max() == 40
+    assert without_neighbours(clean) is clean
+
+
+def test_a_line_that_the_line_finder_loses_is_read_by_its_ink_alone(pages: Pages) -> None:
+    image = pages.truth(Case("clean", "eng", Spoiling())).image[:, :, 0]
+    line = next(x for b in ENGINE.read_page(image, 300, ("eng",)) for x in b.lines if len(x.words) > 5)
+    told = " ".join(w.text for w in line.words)
+
+    class Blind:
+        """The engine without its line finder, as it is on letters that touch."""
+
+        def read_region(self, image: Image, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[FoundBlock]:
+            return ENGINE.read_region(image, dpi, languages, shape) if shape is Shape.RAW_LINE else []
+
+    page = np.full_like(image, 255)
+    part = (slice(line.box.top, line.box.bottom), slice(line.box.left, line.box.right))
+    page[part] = image[part]
+    (block,) = read_rest(page, 300, ("eng",), [], Blind())  # type: ignore[arg-type]
+    (found,) = block.lines
+    assert " ".join(w.text for w in found.words) == told
+    assert found.box.intersection(line.box).area > 0.8 * line.box.area
 
 
 def test_a_title_within_what_was_taken_for_a_picture_is_read(setter) -> None:

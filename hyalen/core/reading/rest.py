@@ -26,6 +26,8 @@ SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
 DARK = 140  # grey level of ink in a picture
+MOST_HANGING = 0.3  # of a strip's height, that other lines' letters reach into it
+CLOSE = 1 / 75  # inches around a line that is shown to the engine as it is
 DISPLAY = (0.14, 0.9)  # inches: heights of the letters of titles
 LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8  # letters of a title; titles of a page; confidence
 PALEST_STROKE = 24  # grey levels from its paper: faint pencil is ink, too
@@ -87,7 +89,7 @@ def read_rest(
     found = []
     # The longest first; what is left then stays a doubt, as all ink that was not read.
     for strip in sorted(strips, key=lambda s: -s.width)[:MOST_STRIPS]:
-        crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
+        crop = without_neighbours(np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right]))
         margin = int(dpi / 15)
         crop = with_margin(crop, margin)
         shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
@@ -99,6 +101,19 @@ def read_rest(
                 found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
                 words += [w.box for line in lines for w in line.words]
     return found
+
+
+def without_neighbours(crop: Image) -> Image:
+    """A line's crop without what hangs into it from the lines above and below: the engine's line finder loses the line."""
+    found = pieces((crop < PALEST_INK).astype(np.uint8))
+    top, height = found.stats[:, cv2.CC_STAT_TOP], found.stats[:, cv2.CC_STAT_HEIGHT]
+    bottom, reach = top + height, MOST_HANGING * crop.shape[0]
+    hang = ((top == 0) & (bottom < reach)) | ((bottom == crop.shape[0]) & (top > crop.shape[0] - reach))
+    hang[0] = False
+    if not hang.any():
+        return crop
+    gone = cv2.dilate(hang[found.labels].astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    return np.where(gone, np.uint8(255), crop)
 
 
 def _beside_pictures(page: Image, dpi: float, words: Sequence[Box], pictures: Sequence[Box]) -> list[Box]:
@@ -188,11 +203,18 @@ def _is_display(line: FoundLine, marks: int) -> bool:
 def _read_somehow(
     crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, reader: Reader
 ) -> list[FoundBlock]:
-    """Read a strip; where the engine's line finder sees nothing in it, it is taken for one line as it is."""
+    """Read a strip; where the engine's line finder sees nothing in it, it is taken for one line, close around its ink."""
     blocks = reader.read_region(crop, dpi, languages, shape)
-    if any(block.lines for block in blocks) or crop.shape[0] > dpi * 0.5:
+    inked = np.argwhere(crop < PALEST_INK)
+    if any(block.lines for block in blocks) or crop.shape[0] > dpi * 0.5 or not len(inked):
         return blocks
-    return reader.read_region(crop, dpi, languages, Shape.RAW_LINE)
+    (top, left), (bottom, right) = inked.min(axis=0), inked.max(axis=0) + 1
+    margin = max(2, int(dpi * CLOSE))
+    close = with_margin(np.ascontiguousarray(crop[top:bottom, left:right]), margin)
+    return [
+        block._replace(lines=tuple(shifted(line, left - margin, top - margin) for line in block.lines))
+        for block in reader.read_region(close, dpi, languages, Shape.RAW_LINE)
+    ]
 
 
 def sure_letters(line: FoundLine) -> float:
