@@ -22,8 +22,8 @@ from hyalen.core.layout.rows import cut_lines, find_gutters, join_rows, with_fig
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.tables import FoundCell, FoundTable, find_grids
-from hyalen.core.model.content import Cell, Line, Table
-from hyalen.core.model.found import FoundLine, FoundWord
+from hyalen.core.model.content import Cell, Line, Role, Table
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.proofing.totals import number, wrong_totals
 from hyalen.core.read import read_content
@@ -255,6 +255,26 @@ def test_a_pull_quote_over_the_gutter_is_read_after_the_columns_and_a_head_betwe
     assert reading_order([left, right, quote]) == [0, 1, 2]
     head = Box(650, 90, 1050, 250)
     assert reading_order([left, right, head]) == [2, 0, 1]
+
+
+def test_columns_whose_paragraphs_end_at_one_height_are_read_one_after_the_other() -> None:
+    """Tall paragraphs give way by more than a line's height to the side, and not above and below."""
+    left = [Box(811, 757, 1581, 1803), Box(796, 1804, 1569, 3210)]
+    right = [Box(1605, 756, 2370, 1417), Box(1601, 1438, 2366, 1766)]
+    right += [Box(1602, 1760, 1730, 1808), Box(1594, 1797, 2362, 2639), Box(1588, 2660, 2356, 3216)]
+    assert reading_order([*right, *left, Box(853, 267, 2326, 636)]) == [7, 5, 6, 0, 1, 2, 3, 4]
+
+
+def test_a_short_last_line_at_the_rim_is_the_paragraphs_and_a_neighbouring_pages_ends_are_not() -> None:
+    page = np.full((1600, 1500), 255, np.uint8)
+    column = [read_line(" ".join(["lamp"] * 12), 8, 100 + 60 * i) for i in range(6)] + [read_line("was.", 8, 460)]
+    cut = [read_line("so", 2, 100 + 60 * i) for i in range(6)]
+    inner = [read_line(" ".join(["wick"] * 12), 220, 100 + 60 * i) for i in range(6)]
+    for lines, lost in ((column, 0), ([*cut, *inner], 6)):
+        block = FoundBlock(BlockKind.TEXT, union(line.box for line in lines), tuple(lines))
+        regions = find_regions(page, 300, [block], ("eng",))
+        assert sum(len(r.lines) for r in regions if r.role is Role.ARTIFACT) == lost
+        assert sum(len(r.lines) for r in regions) == len(lines)
 
 
 def test_notes_in_the_margin_follow_the_text_they_stand_beside() -> None:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from hyalen.core.model.geometry import Box
 
 SLACK = 0.08  # of a box's shorter side: touching neighbours do not overlap
+MOST_DOWN = 0.4  # of the shortest side of all, a line's height: columns lean, rows overlap by less
 OTHER_SLACKS = (0.12,)  # the same where boxes are told a little too large
 MOST_LIFTED = 0.35  # of the area of all, of what may straddle a gutter
 MOST_HEADS = 4  # rows of a head: title, subtitle, date, name
@@ -53,8 +54,9 @@ def reading_order(boxes: Sequence[Box], right_to_left: bool = False, slack: floa
     edges = np.array(boxes, dtype=np.float64)
     if right_to_left:
         edges[:, [0, 2]] = -edges[:, [2, 0]]
-    shrink = np.minimum(edges[:, 2] - edges[:, 0], edges[:, 3] - edges[:, 1])[:, None] * slack
-    edges = edges + shrink * np.array([1, 1, -1, -1])
+    shorter = np.minimum(edges[:, 2] - edges[:, 0], edges[:, 3] - edges[:, 1])
+    aside, down = shorter * slack, np.minimum(shorter * slack, MOST_DOWN * shorter.min())
+    edges = edges + np.stack([aside, down, -aside, -down], axis=1)
     return _ordered(edges, list(range(len(boxes))))
 
 

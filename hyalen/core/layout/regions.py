@@ -42,6 +42,7 @@ from hyalen.core.model.geometry import Box, Point, union
 
 LEAST_WORD, LONG = 3, 5  # letters: strokes of a drawing make short words
 STRAY, RIM = 0.1, 0.015  # of the page's width
+NEXT_LINE = 2.0  # heights of a line from the middle of the next one, at most
 LEAST_FORMULA, MOST_RUNNING = 0.6, 3  # confidence of the model's formula; long words in it that read surely
 LEAST_FIGURE = 0.45  # confidence of the model's figure that is believed
 COLUMN_WORDS, MOST_IN_COLUMNS = 60, 0.7  # words of a cell; share of a grid's words in such cells
@@ -190,12 +191,23 @@ def _parted_from_strays(lines: Sequence[FoundLine], width: int) -> tuple[list[Fo
         def touches(box: Box, at_left: bool = at_left) -> bool:
             return box.left < RIM * width if at_left else box.right > (1 - RIM) * width
 
-        rim = [line for line in kept if depth(line.box) < reach]
-        rest = [line for line in kept if depth(line.box) >= reach]
+        inner = [line for line in kept if depth(line.box) >= reach]
+        rim = [line for line in kept if depth(line.box) < reach and not _goes_on(line, inner)]
+        rest = [line for line in kept if line not in rim]
         if rim and rest and sum(touches(line.box) for line in rim) > 0.5 * len(rim):
             kept = rest
             strays.append(sorted(rim, key=lambda line: line.box.top))
     return kept, strays
+
+
+def _goes_on(line: FoundLine, others: Sequence[FoundLine]) -> bool:
+    """Whether one of the others stands right above or below it: it begins or ends their paragraph."""
+
+    def beneath(other: Box) -> bool:
+        across = min(other.right, line.box.right) - max(other.left, line.box.left)
+        return across > 0.5 * line.box.width and abs(other.centre.y - line.box.centre.y) < NEXT_LINE * line.box.height
+
+    return any(beneath(other.box) for other in others)
 
 
 def _figures(
