@@ -1,12 +1,14 @@
-"""Fits `hyalen/core/proofing/chances.json`: `python -m tools.fit_chances [PAGES]`.
+"""Fits `hyalen/core/proofing/chances.json`: `REAL_PAGES=DIR python -m tools.fit_chances [PAGES]`.
 
-Pages are made from seeds, read, and their words compared with what was set. Pages of other seeds, which are in no
-way part of it, are for `python -m bench doubts`.
+Pages are made from seeds, read, and their words compared with what was set; spoilt real scans are compared with what
+is read on the scans as they are. Pages of other seeds and other scans, which are in no way part of it, are for
+`python -m bench doubts`.
 """
 
 from __future__ import annotations
 
 import json
+import os
 import sys
 from pathlib import Path
 from typing import Any
@@ -16,7 +18,7 @@ from numpy.typing import NDArray
 from sklearn.ensemble import HistGradientBoostingClassifier
 
 import hyalen.core.proofing.chance as chance
-from bench.doubts import TRAINING, Labelled, labelled_pages
+from bench.doubts import TRAINING, Labelled, labelled_pages, real_training
 from hyalen.core.proofing.evidence import FEATURES, IN_DOCUMENT, MOST_COUNTED, evidence
 from hyalen.core.proofing.placed import core_of
 from hyalen.work.workers import default_workers
@@ -68,6 +70,7 @@ def _rows(page: Labelled) -> NDArray[np.float32]:
 def main() -> None:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else len(TRAINING)
     pages = labelled_pages(list(TRAINING)[:count], default_workers())
+    pages += real_training(Path(os.environ["REAL_PAGES"]), default_workers())
     OUT.write_text(json.dumps(fit(pages), separators=(",", ":")) + "\n", "utf8")
     print(f"{OUT.name}: {len(pages)} pages, {sum(len(p.words) for p in pages)} words")
 
