@@ -24,7 +24,7 @@ from hyalen.core.proofing.placed import core_of
 from hyalen.work.workers import default_workers
 
 OUT = Path(chance.__file__).with_name(chance.NUMBERS)
-TREES, LEAVES, RATE, LEAST = 300, 31, 0.05, 20
+TREES, LEAVES, RATE, LEAST, SEEN = 500, 31, 0.05, 20, 0.5
 
 
 def fit(pages: list[Labelled]) -> dict[str, Any]:
@@ -33,7 +33,7 @@ def fit(pages: list[Labelled]) -> dict[str, Any]:
     wrong = np.concatenate([p.wrong for p in pages])
     made = HistGradientBoostingClassifier(
         max_iter=TREES, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, l2_regularization=1.0,
-        random_state=0, early_stopping=False,
+        max_features=SEEN, random_state=0, early_stopping=False,
     ).fit(rows, wrong)  # fmt: skip
     return numbers(made)
 
