@@ -1,4 +1,4 @@
-"""Fractions of one sign are read from their ink."""
+"""Fractions of one sign, and the sign №, are read from their ink."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from hyalen.core.layout.aligned import FRACTIONS, is_number
 from hyalen.core.model.geometry import Box
 from hyalen.core.read import read_content
 from hyalen.core.reading.fractions import SIGNS, Halves, halves_of
+from hyalen.core.reading.numero import ringed_over_bar
 from hyalen.demo.typeset import Typesetter
 
 ROWS = [
@@ -30,6 +31,30 @@ def test_fractions_are_read_and_per_cents_stay(setter: Typesetter, face: str) ->
     for fraction in ("2½", "6¼d", "17½", "4¾d", "¾"):
         assert fraction in words
     assert [w for w in words if "%" in w] == ["%", "25%"]
+
+
+@pytest.mark.parametrize("face", ["Liberation Serif", "Liberation Mono"])
+def test_faint_fractions_are_read_and_the_sign_before_a_number(setter: Typesetter, face: str) -> None:
+    style = f"body{{margin:25mm;font:12pt/1.6 '{face}'}}"
+    rows = ["Wicks, № 23, of the store", "the lamp, № 8, of Grimhaug", "No 5 was lit", "paid 16 ½ fathoms of rope"]
+    page = setter.set(f"<meta charset=utf-8><style>{style}</style>" + "".join(f"<p data-role=p>{r}</p>" for r in rows))
+    image = page.image[:, :, 0]
+    pale = (255 - (255 - cv2.GaussianBlur(image, (0, 0), 0.8).astype(np.float64)) * 0.7).astype(np.uint8)
+    words = [w.text for r in read_content(pale, page.dpi, ("nld",)).regions for w in r.words]
+    assert [w for w in words if "№" in w] == ["№", "№"]
+    assert "No" in words and "½" in words
+
+
+def test_a_ring_over_a_bar_is_the_end_of_the_sign_before_a_number() -> None:
+    sign = np.zeros((40, 60), np.uint8)
+    sign[:, 0:6] = sign[:, 24:30] = 1
+    sign[8:28, 38:56] = 1
+    sign[12:24, 42:52] = 0
+    assert not ringed_over_bar(sign)  # No
+    sign[34:38, 38:56] = 1
+    assert ringed_over_bar(sign)
+    sign[34:38, 46:56] = 0
+    assert not ringed_over_bar(sign)  # a mark beneath it
 
 
 def test_a_fraction_in_a_column_of_figures_is_kept(setter: Typesetter) -> None:

@@ -25,8 +25,8 @@ SIGNS = {
     ("5", "8"): "⅝", ("7", "8"): "⅞", ("1", "5"): "⅕", ("2", "5"): "⅖", ("3", "5"): "⅗", ("4", "5"): "⅘", ("1", "6"): "⅙",
     ("5", "6"): "⅚",
 }  # fmt: skip
-MOST = 60  # a page
-DARK = 128  # grey level
+MOST = 60  # a page, among words that were read without a per cent
+WHITE, SHARES = 255, (0.5, 0.65, 0.4)  # grey level; of the way to it from the darkest ink, where ink may end
 LEAST_HEIGHT = 12  # pixels: below it its figures cannot be read
 TALL = 0.4  # of the row's height, at least
 NARROWEST, WIDEST = 0.6, 1.6  # times as wide as high
@@ -66,10 +66,11 @@ def with_fractions(page: Image, dpi: float, blocks: Sequence[FoundBlock], reader
 
     def mended(word: FoundWord, line: FoundLine) -> FoundWord:
         nonlocal left
-        if left <= 0 or not any(c.isdigit() or c == "%" for c in word.text):
+        likely = "%" in word.text
+        if not likely and (left <= 0 or not any(c.isdigit() for c in word.text)):
             return word
         for start, end, sign in _found(page, dpi, word, line.height, reader):
-            left -= 1
+            left -= not likely
             if sign:
                 text = word.text[:start] + sign + word.text[end:]
                 return word._replace(text=text, letters="", others=(*word.others, word.text))
@@ -85,7 +86,17 @@ def _found(page: Image, dpi: float, word: FoundWord, height: float, reader: Read
     """Places in a word's text where a fraction may stand, from and to, and its sign, or "" where it reads as none."""
     box = word.box
     left, top = max(0, box.left), max(0, box.top)
-    ink = (page[top : max(0, box.bottom), left : max(0, box.right)] < DARK).astype(np.uint8)
+    crop = page[top : max(0, box.bottom), left : max(0, box.right)]
+    for share in SHARES if "%" in word.text else SHARES[:1]:
+        yield from _found_in(
+            ink_of(crop, share), page, dpi, word._replace(box=Box(left, top, box.right, box.bottom)), height, reader
+        )
+
+
+def _found_in(
+    ink: NDArray[np.uint8], page: Image, dpi: float, word: FoundWord, height: float, reader: Reader
+) -> Iterator[tuple[int, int, str]]:
+    left, top = word.box.left, word.box.top
     parts = glyph_boxes(ink)
     for first in range(len(parts)):
         for last in range(first, min(len(parts), first + MOST_PARTS)):
@@ -114,6 +125,12 @@ def _found(page: Image, dpi: float, word: FoundWord, height: float, reader: Read
             yield start, end, SIGNS.get((told[0], told[1]), "")
             if (told[0], told[1]) in SIGNS:
                 return
+
+
+def ink_of(crop: Image, share: float = SHARES[0]) -> NDArray[np.uint8]:
+    """1 where a word's crop is darker than that share of the way from its darkest ink to white: faint print has faint strokes."""
+    darkest = int(crop.min(initial=WHITE))
+    return (crop < darkest + share * (WHITE - darkest)).astype(np.uint8)
 
 
 def halves_of(ink: NDArray[np.uint8]) -> Halves | None:
