@@ -24,7 +24,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     told = _parser().parse_args(arguments)
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s", stream=sys.stderr)
     try:
-        forking()
+        if told.run != "scanner":
+            forking()
         # Slow to load: help and wrong use are answered without.
         return int(import_module(f"hyalen.commands.{told.run}").run(told))
     except KeyboardInterrupt:
