@@ -11,7 +11,7 @@ from hyalen.core.model.treatment import Applied, Lighten, Split, Switch, Treatme
 from hyalen.store.outcome import Stale
 from hyalen.store.store import Store
 from hyalen.store.treatments import NameTaken
-from tests.conftest import ContentMaker
+from tests.conftest import ContentMaker, worn
 from tests.helpers import cleaned, do, read_document, waiting
 
 
@@ -23,7 +23,7 @@ def store(data: Path) -> Store:
 @pytest.fixture
 def document(store: Store, maker: type[ContentMaker]) -> int:
     """Four pages, read, each with its number as its text."""
-    pages = [maker().add(Role.PARAGRAPH, f"page {letter * 4} qz{letter}xv").page() for letter in "abcd"]
+    pages = [worn(maker().add(Role.PARAGRAPH, f"page {letter * 4} qz{letter}xv").page()) for letter in "abcd"]
     return read_document(store, pages)[0]
 
 
