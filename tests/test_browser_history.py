@@ -13,7 +13,7 @@ from hyalen.core.decisions.requests import SetWord
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.model.content import Role
 from hyalen.store.store import Store
-from tests.conftest import ContentMaker
+from tests.conftest import ContentMaker, worn
 from tests.helpers import Server, do, read_document, waiting
 
 PAGES = 30
@@ -26,8 +26,10 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     store = Store(data)
     letters = [chr(ord("a") + n % 26) * 3 + chr(ord("a") + n // 26) for n in range(PAGES)]
     pages = [
-        ContentMaker(top=600).add(Role.HEADING_1, f"Chapter {x}").add(Role.PARAGRAPH, f"the nedle {x}qz was lit.")
-        .add(Role.PARAGRAPH, f"Nothing else happened on day {x}.").page()
+        worn(
+            ContentMaker(top=600).add(Role.HEADING_1, f"Chapter {x}").add(Role.PARAGRAPH, f"the nedle {x}qz was lit.")
+            .add(Role.PARAGRAPH, f"Nothing else happened on day {x}.").page()
+        )
         for x in letters
     ]  # fmt: skip
     image = store.blobs.put(encode_jpeg(np.full((3508, 2480), 245, np.uint8), 60))
