@@ -99,7 +99,7 @@ def with_documents(pages: list[tuple[int, Labelled]]) -> list[Labelled]:
 
 
 def real_training(folder: Path, workers: int) -> list[Labelled]:
-    """Variants of well-read scans, against what is read on the scans themselves: one word in a hundred of that is wrong."""
+    """Variants of well-read scans, against what is read on the scans themselves, which is not quite free of wrong words."""
     with ProcessPoolExecutor(workers) as pool:
         paths = [folder / name for name in WELL_READ]
         texts = pool.map(_text_of, paths)

@@ -8,10 +8,11 @@ import pytest
 from numpy.typing import NDArray
 
 from hyalen.core.layout.aligned import FRACTIONS, is_number
-from hyalen.core.model.geometry import Box
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
+from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.read import read_content
-from hyalen.core.reading.fractions import SIGNS, Halves, halves_of
-from hyalen.core.reading.numero import ringed_over_bar
+from hyalen.core.reading.fractions import MOST, SHARES, SIGNS, Halves, halves_of, with_fractions
+from hyalen.core.reading.numero import ringed_over_bar, with_numero
 from hyalen.demo.typeset import Typesetter
 
 ROWS = [
@@ -43,6 +44,43 @@ def test_faint_fractions_are_read_and_the_sign_before_a_number(setter: Typesette
     words = [w.text for r in read_content(pale, page.dpi, ("nld",)).regions for w in r.words]
     assert [w for w in words if "№" in w] == ["№", "№"]
     assert "No" in words and "½" in words
+
+
+def test_a_table_of_per_cents_is_not_tried_through() -> None:
+    """Each sign here would be tried: a stroke with ink above and below that reads as no figure."""
+    page = np.full((3000, 400), 255, np.uint8)
+    sign = stroke()
+    sign[0:26, 2:12] = sign[34:60, 48:58] = 1
+    words = []
+    for row in range(40):
+        page[70 * row + 5 : 70 * row + 65, 5:65][sign > 0] = 0
+        words.append(FoundWord("%", Box(5, 70 * row + 5, 65, 70 * row + 65), 0.9, "eng"))
+    lines = tuple(FoundLine((w,), w.box, (Point(5, w.box.bottom), Point(65, w.box.bottom)), 60) for w in words)
+    asked = []
+
+    class Nothing:
+        def read_region(self, *_: object, **__: object) -> list[FoundBlock]:
+            asked.append(1)
+            return []
+
+    block = FoundBlock(BlockKind.TEXT, union(w.box for w in words), lines)
+    assert with_fractions(page, 300, [block], Nothing()) == [block]  # type: ignore[arg-type]
+    tried = len(asked) / 2
+    assert MOST <= tried < MOST + 10 < 40 * len(SHARES)
+
+
+def test_what_stands_behind_the_sign_before_a_number_stays() -> None:
+    page = np.full((80, 200), 255, np.uint8)
+    page[20:60, 20:26] = page[20:60, 44:50] = 0
+    page[28:48, 58:76] = 0
+    page[54:58, 58:76] = 0
+    words = tuple(
+        FoundWord(text, Box(left, 18, right, 62), 0.9, "nld")
+        for text, left, right in (("Ne.", 18, 90), ("7", 120, 140))
+    )
+    line = FoundLine(words, union(w.box for w in words), (Point(18, 60), Point(140, 60)), 44)
+    (block,) = with_numero(page, [FoundBlock(BlockKind.TEXT, line.box, (line,))])
+    assert [(w.text, w.others) for w in block.lines[0].words] == [("№.", ("Ne.",)), ("7", ())]
 
 
 def test_a_ring_over_a_bar_is_the_end_of_the_sign_before_a_number() -> None:

@@ -193,7 +193,8 @@ def _parted_from_strays(lines: Sequence[FoundLine], width: int) -> tuple[list[Fo
 
         inner = [line for line in kept if depth(line.box) >= reach]
         rim = [line for line in kept if depth(line.box) < reach and not _goes_on(line, inner)]
-        rest = [line for line in kept if line not in rim]
+        at_rim = {id(line) for line in rim}
+        rest = [line for line in kept if id(line) not in at_rim]
         if rim and rest and sum(touches(line.box) for line in rim) > 0.5 * len(rim):
             kept = rest
             strays.append(sorted(rim, key=lambda line: line.box.top))

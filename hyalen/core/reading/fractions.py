@@ -25,7 +25,7 @@ SIGNS = {
     ("5", "8"): "⅝", ("7", "8"): "⅞", ("1", "5"): "⅕", ("2", "5"): "⅖", ("3", "5"): "⅗", ("4", "5"): "⅘", ("1", "6"): "⅙",
     ("5", "6"): "⅚",
 }  # fmt: skip
-MOST = 60  # a page, among words that were read without a per cent
+MOST = 60  # places of a page that are tried in vain: a table of per cents has hundreds
 WHITE, SHARES = 255, (0.5, 0.65, 0.4)  # grey level; of the way to it from the darkest ink, where ink may end
 LEAST_HEIGHT = 12  # pixels: below it its figures cannot be read
 TALL = 0.4  # of the row's height, at least
@@ -62,18 +62,17 @@ def with_fractions(page: Image, dpi: float, blocks: Sequence[FoundBlock], reader
     dpi : float
         Pixels an inch.
     """
-    left = MOST
+    vain = {True: 0, False: 0}  # places tried without a fraction, in words with and without a per cent
 
     def mended(word: FoundWord, line: FoundLine) -> FoundWord:
-        nonlocal left
         likely = "%" in word.text
-        if not likely and (left <= 0 or not any(c.isdigit() for c in word.text)):
+        if vain[likely] >= MOST or not (likely or any(c.isdigit() for c in word.text)):
             return word
         for start, end, sign in _found(page, dpi, word, line.height, reader):
-            left -= not likely
             if sign:
                 text = word.text[:start] + sign + word.text[end:]
                 return word._replace(text=text, letters="", others=(*word.others, word.text))
+            vain[likely] += 1
         return word
 
     def told(line: FoundLine) -> FoundLine:
@@ -88,15 +87,16 @@ def _found(page: Image, dpi: float, word: FoundWord, height: float, reader: Read
     left, top = max(0, box.left), max(0, box.top)
     crop = page[top : max(0, box.bottom), left : max(0, box.right)]
     for share in SHARES if "%" in word.text else SHARES[:1]:
-        yield from _found_in(
-            ink_of(crop, share), page, dpi, word._replace(box=Box(left, top, box.right, box.bottom)), height, reader
-        )
+        for start, end, halves in _halves(ink_of(crop, share), word.text, height):
+            figures = [
+                read_numerals(page, dpi, _moved(half, left, top), word.language, reader, "12345678") for half in halves
+            ]
+            told = tuple(figure.text if figure else "" for figure in figures)
+            yield start, end, SIGNS.get((told[0], told[1]), "")
 
 
-def _found_in(
-    ink: NDArray[np.uint8], page: Image, dpi: float, word: FoundWord, height: float, reader: Reader
-) -> Iterator[tuple[int, int, str]]:
-    left, top = word.box.left, word.box.top
+def _halves(ink: NDArray[np.uint8], text: str, height: float) -> Iterator[tuple[int, int, Halves]]:
+    """What may be a fraction in a word's ink: its place in the text, from and to, and its figures' boxes in the ink."""
     parts = glyph_boxes(ink)
     for first in range(len(parts)):
         for last in range(first, min(len(parts), first + MOST_PARTS)):
@@ -105,26 +105,13 @@ def _found_in(
                 continue
             if not NARROWEST <= whole.width / whole.height <= WIDEST:
                 continue
-            start, end = first, len(word.text) - (len(parts) - 1 - last)
-            if end == start and word.text.endswith("%"):
-                end = len(word.text) - 1  # whose rings are parts of their own
-            halves = (
-                halves_of(ink[whole.top : whole.bottom, whole.left : whole.right])
-                if 0 < end - start <= MOST_READ
-                else None
-            )
-            if halves is None:
+            start, end = first, len(text) - (len(parts) - 1 - last)
+            if end == start and text.endswith("%"):
+                end = len(text) - 1  # whose rings are parts of their own
+            if not 0 < end - start <= MOST_READ:
                 continue
-            figures = [
-                read_numerals(
-                    page, dpi, _moved(half, left + whole.left, top + whole.top), word.language, reader, "12345678"
-                )
-                for half in halves
-            ]
-            told = tuple(figure.text if figure else "" for figure in figures)
-            yield start, end, SIGNS.get((told[0], told[1]), "")
-            if (told[0], told[1]) in SIGNS:
-                return
+            if halves := halves_of(ink[whole.top : whole.bottom, whole.left : whole.right]):
+                yield start, end, Halves(*(_moved(half, whole.left, whole.top) for half in halves))
 
 
 def ink_of(crop: Image, share: float = SHARES[0]) -> NDArray[np.uint8]:

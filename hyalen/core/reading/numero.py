@@ -17,7 +17,7 @@ from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.reading.fractions import ink_of
 
 SIGN = "№"
-READ_AS = re.compile(r"[NW][eoasc°º9]?[.,:]?$")
+READ_AS = re.compile(r"[NW][eoasc°º9]?([.,:]?)$")
 FIGURE = re.compile(r"[(„\"']?\d")
 RIGHT = 0.5  # of the sign's width, behind which ring and bar stand
 RING = (0.3, 0.75)  # of its height
@@ -37,8 +37,9 @@ def with_numero(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
     def told(line: FoundLine) -> FoundLine:
         words = list(line.words)
         for i, (word, following) in enumerate(pairwise(line.words)):
-            if READ_AS.match(word.text) and FIGURE.match(following.text) and _is_numero(page, word):
-                words[i] = word._replace(text=SIGN, letters="", others=(*word.others, word.text))
+            read = READ_AS.match(word.text)
+            if read and FIGURE.match(following.text) and _is_numero(page, word):
+                words[i] = word._replace(text=SIGN + read[1], letters="", others=(*word.others, word.text))
         return line._replace(words=tuple(words))
 
     return [block._replace(lines=tuple(map(told, block.lines))) for block in blocks]

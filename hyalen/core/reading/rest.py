@@ -27,7 +27,8 @@ BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
 DARK = 140  # grey level of ink in a picture
 MOST_HANGING = 0.3  # of a strip's height, that other lines' letters reach into it
-CLOSE = 1 / 75  # inches around a line that is shown to the engine as it is
+ROW, MOST_ROW = 0.3, 0.37  # inches: strips that are higher may have two lines, or have them surely
+WIDE, CLOSE = 1 / 15, 1 / 75  # inches around a strip, and around a line that is shown to the engine as it is
 DISPLAY = (0.14, 0.9)  # inches: heights of the letters of titles
 LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8  # letters of a title; titles of a page; confidence
 PALEST_STROKE = 24  # grey levels from its paper: faint pencil is ink, too
@@ -89,12 +90,9 @@ def read_rest(
     found = []
     # The longest first; what is left then stays a doubt, as all ink that was not read.
     for strip in sorted(strips, key=lambda s: -s.width)[:MOST_STRIPS]:
-        crop = without_neighbours(np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right]))
-        margin = int(dpi / 15)
-        crop = with_margin(crop, margin)
-        shape = Shape.LINE if strip.height < dpi * 0.3 else Shape.BLOCK
-        for block in _read_somehow(crop, dpi, languages, shape, reader):
-            lines = [shifted(line, strip.left - margin, strip.top - margin) for line in block.lines]
+        crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
+        for read in _read_somehow(crop, dpi, languages, reader):
+            lines = [shifted(line, strip.left, strip.top) for line in read]
             lines = [line for line in lines if _confident(line) and not any(_same(line, k) for k in known)]
             lines = [line for line in lines if not _is_read(line, words)]
             if lines:
@@ -200,21 +198,26 @@ def _is_display(line: FoundLine, marks: int) -> bool:
     return line.confidence >= SURE_DISPLAY and letters >= LEAST_DISPLAY and 0.7 * marks <= letters <= 1.4 * marks
 
 
-def _read_somehow(
-    crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, reader: Reader
-) -> list[FoundBlock]:
-    """Read a strip; where the engine's line finder sees nothing in it, it is taken for one line, close around its ink."""
-    blocks = reader.read_region(crop, dpi, languages, shape)
-    inked = np.argwhere(crop < PALEST_INK)
-    if any(block.lines for block in blocks) or crop.shape[0] > dpi * 0.5 or not len(inked):
-        return blocks
+def _read_somehow(crop: Image, dpi: float, languages: tuple[str, ...], reader: Reader) -> list[tuple[FoundLine, ...]]:
+    """Lines of a strip's blocks; where the engine's line finder sees nothing in it, it is taken for one line by its ink."""
+
+    def read(part: Image, margin: int, shape: Shape) -> list[tuple[FoundLine, ...]]:
+        found = reader.read_region(with_margin(part, margin), dpi, languages, shape)
+        return [tuple(shifted(line, -margin, -margin) for line in block.lines) for block in found if block.lines]
+
+    inches, wide = crop.shape[0] / dpi, int(dpi * WIDE)
+    shape = Shape.LINE if inches < ROW else Shape.BLOCK
+    if (found := read(crop, wide, shape)) or inches > MOST_ROW:
+        return found
+    alone = without_neighbours(crop)
+    if alone is not crop and (found := read(alone, wide, shape)):
+        return found
+    inked = np.argwhere(alone < PALEST_INK)
+    if not len(inked):
+        return []
     (top, left), (bottom, right) = inked.min(axis=0), inked.max(axis=0) + 1
-    margin = max(2, int(dpi * CLOSE))
-    close = with_margin(np.ascontiguousarray(crop[top:bottom, left:right]), margin)
-    return [
-        block._replace(lines=tuple(shifted(line, left - margin, top - margin) for line in block.lines))
-        for block in reader.read_region(close, dpi, languages, Shape.RAW_LINE)
-    ]
+    close = read(np.ascontiguousarray(alone[top:bottom, left:right]), max(2, int(dpi * CLOSE)), Shape.RAW_LINE)
+    return [tuple(shifted(line, left, top) for line in lines) for lines in close]
 
 
 def sure_letters(line: FoundLine) -> float:

@@ -12,11 +12,8 @@ from hyalen.core.languages import is_right_to_left
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 
 DARK = 128  # grey level of ink
-REACH, BELOW = (
-    0.6,
-    0.35,
-)  # of the row's height: how far from the word's end a stop may begin, how far below its box it is
-TALLEST = 0.5  # of the row's height
+REACH = 0.6  # of the row's height: how far from the word's end a stop may begin
+BELOW, TALLEST = 0.35, 0.5  # of the row's height: how far from the baseline it ends, and how tall it is
 LEAST_PIXELS = 3
 LEAST = 6  # stops that surely are some, from which a page's own are known
 SURE = 0.85  # confidence of the word before such a one
