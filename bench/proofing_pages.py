@@ -155,6 +155,8 @@ def _register(seed: int, items: list[str], names: list[str], rare: list[str]) ->
             f"({year})",
             f"{count} ½",
             f"№ {count}",
+            f"{count} %",
+            f"{count}%",
         )
         place = f"{rng.choice(names)}, {year}."
         said = {

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from hyalen.core.decisions.requests import AcceptDoubt, AcceptWord, EditError, SetRole, SetWord
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.treatment import Finding, Lighten, Switch, Treatment
-from hyalen.core.proofing.doubts import Stage
+from hyalen.core.proofing.doubts import Doubt, Stage
 from hyalen.store.blobs import Blobs
 from hyalen.store.database import Database, migrations
 from hyalen.store.outcome import Stale
@@ -322,6 +322,23 @@ def test_doubts_follow_the_content_worst_first(store: Store) -> None:
     store.decisions.undo(document)
     assert store.doubts.count_document(document) == {"proof": 2}
     assert store.doubts.left(document) == left
+
+
+def test_doubts_that_are_as_they_were_are_not_written_again(store: Store) -> None:
+    document, (page,) = read_document(store, [worn(ContentMaker().add(Role.PARAGRAPH, "zzqk xxvb qqrt").page())])
+    first, second, third = sorted(store.doubts.about_words(page).values(), key=lambda d: d.key)
+    with store.database.write() as db:
+
+        def written(*told: Doubt) -> int:
+            before = db.total_changes
+            store.doubts.set_for_page(db, page, document, told)
+            return db.total_changes - before
+
+        written(first, second, third)
+        assert written(first, second, third) == 0
+        changed = second.model_copy(update={"weight": 0.125})
+        assert 0 < written(first, changed) <= 3  # one is gone, one is put in another's stead
+    assert store.doubts.about_words(page) == {d.word_id: d for d in (first, changed)}
 
 
 def test_every_doubt_is_told_however_many(store: Store) -> None:

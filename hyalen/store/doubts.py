@@ -18,6 +18,7 @@ from hyalen.store.records import DoubtRecord, SlipRecord
 SlipsBy = Literal["letters", "words"]
 SHARED = tuple(f"clean:quality:{topic}" for topic in ("resolution", "sharpness", "contrast", "noise"))
 LEAST_SHARING = 3  # pages
+_KEPT = "page_id, document_id, key, stage, kind, weight, reason, region_id, word_id, text, place, alike, mend"
 _COLUMNS = """d.page_id, p.position, d.key, d.stage, d.kind, d.weight, d.reason, d.region_id, d.word_id, d.text, d.mend,
   CASE WHEN d.shared > 1 THEN (SELECT group_concat(q.position) FROM doubt s JOIN page q ON q.id = s.page_id
     WHERE s.document_id = d.document_id AND s.key = d.key) END AS pages"""
@@ -28,10 +29,16 @@ class Doubts:
         self.database = database
 
     def set_for_page(self, db: sqlite3.Connection, page_id: int, document_id: int, doubts: Iterable[Doubt]) -> None:
-        """The doubts of one page, those of its document aside."""
-        db.execute("DELETE FROM doubt WHERE page_id = ? AND NOT of_document", (page_id,))
-        self._add(db, document_id, ((page_id, d) for d in doubts))
-        self._share(db, document_id)
+        """The doubts of one page, those of its document aside; what is as it was stays, for most of it is."""
+        rows = db.execute(f"SELECT {_KEPT} FROM doubt WHERE page_id = ? AND NOT of_document", (page_id,))
+        known = {row["key"]: tuple(row) for row in rows}
+        told = {d.key: _row(page_id, document_id, d) for d in doubts}
+        gone = [key for key, row in known.items() if told.get(key) != row]
+        fresh = [row for key, row in told.items() if known.get(key) != row]
+        db.executemany("DELETE FROM doubt WHERE page_id = ? AND key = ?", [(page_id, key) for key in gone])
+        _add(db, fresh)
+        if not set(SHARED).isdisjoint([*gone, *(key for _, _, key, *_ in fresh)]):
+            self._share(db, document_id)
 
     def set_for_document(self, db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]]) -> None:
         """What only the whole document shows, each with its page's id."""
@@ -59,9 +66,6 @@ class Doubts:
         """The pages that have a doubt of that key."""
         rows = self.database.rows("SELECT page_id FROM doubt WHERE document_id = ? AND key = ?", document_id, key)
         return [r["page_id"] for r in rows]
-
-    def _add(self, db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]]) -> None:
-        add_doubts(db, document_id, doubts)
 
     def of_document(
         self,
@@ -188,27 +192,19 @@ def add_doubts(
     db: sqlite3.Connection, document_id: int, doubts: Iterable[tuple[int, Doubt]], of_document: bool = False
 ) -> None:
     """Doubts of a document, each with its page's id."""
+    _add(db, [_row(page_id, document_id, d) for page_id, d in doubts], of_document)
+
+
+def _row(page_id: int, document_id: int, doubt: Doubt) -> tuple[object, ...]:
+    """A doubt as it is kept."""
+    place = json.dumps(list(doubt.place)) if doubt.place else None
+    mend = doubt.mend.model_dump_json(exclude_none=True) if doubt.mend else None
+    told = (doubt.key, doubt.stage, doubt.kind, doubt.weight, doubt.reason, doubt.region_id, doubt.word_id, doubt.text)
+    return (page_id, document_id, *told, place, doubt.alike, mend)
+
+
+def _add(db: sqlite3.Connection, rows: Iterable[tuple[object, ...]], of_document: bool = False) -> None:
     db.executemany(
-        """INSERT OR REPLACE INTO doubt
-             (page_id, document_id, key, stage, kind, weight, reason, region_id, word_id, text, place, alike, mend, of_document)
-           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
-        [
-            (
-                page_id,
-                document_id,
-                d.key,
-                d.stage,
-                d.kind,
-                d.weight,
-                d.reason,
-                d.region_id,
-                d.word_id,
-                d.text,
-                json.dumps(list(d.place)) if d.place else None,
-                d.alike,
-                d.mend.model_dump_json(exclude_none=True) if d.mend else None,
-                of_document,
-            )
-            for page_id, d in doubts
-        ],
+        f"INSERT OR REPLACE INTO doubt ({_KEPT}, of_document) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        [(*row, of_document) for row in rows],
     )

@@ -67,9 +67,14 @@ class Judgements:
 
 
 def set_judgements(db: sqlite3.Connection, page_id: int, found: Iterable[Judgement]) -> None:
-    db.execute("DELETE FROM judgement WHERE page_id = ?", (page_id,))
+    rows = db.execute(
+        "SELECT page_id, key, rule, question, print, region_id, text FROM judgement WHERE page_id = ?", (page_id,)
+    )
+    known = {row[1]: tuple(row) for row in rows}
+    told = {j.key: (page_id, j.key, j.rule, j.question, j.print, j.region_id, j.text) for j in found}
+    gone = [(page_id, key) for key, row in known.items() if told.get(key) != row]
+    db.executemany("DELETE FROM judgement WHERE page_id = ? AND key = ?", gone)
     db.executemany(
-        """INSERT OR REPLACE INTO judgement (page_id, key, rule, question, print, region_id, text)
-           VALUES (?, ?, ?, ?, ?, ?, ?)""",
-        [(page_id, j.key, j.rule, j.question, j.print, j.region_id, j.text) for j in found],
+        "INSERT INTO judgement (page_id, key, rule, question, print, region_id, text) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        [row for key, row in told.items() if known.get(key) != row],
     )

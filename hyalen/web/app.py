@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
+from threading import Thread
 
 from fastapi import FastAPI
 from fastapi.concurrency import run_in_threadpool
@@ -13,6 +14,8 @@ from fastapi.staticfiles import StaticFiles
 
 from hyalen import __version__
 from hyalen.core.formats.source import Limits
+from hyalen.core.languages import frequency
+from hyalen.core.proofing.chance import fitted
 from hyalen.store.records import NotFound
 from hyalen.store.store import Store
 from hyalen.web import (
@@ -46,6 +49,12 @@ PROBLEM = {"application/problem+json": {"schema": {"$ref": "#/components/schemas
 STATIC = Path(__file__).parent / "static"
 
 
+def _prepare() -> None:
+    """Load what the first page that is shown, and the first word that is corrected, would wait for."""
+    fitted()
+    frequency("no 1", "eng")
+
+
 def make_app(
     data: Path,
     workers: int | None = None,
@@ -68,6 +77,7 @@ def make_app(
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await run_in_threadpool(foreman.start)
+        Thread(target=_prepare, daemon=True).start()
         inboxes.start()
         bundling.start()
         yield

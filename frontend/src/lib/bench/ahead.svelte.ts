@@ -1,4 +1,5 @@
 import { api, type OpenDoubt, type Page, type WordHelp } from '../api/client';
+import { inTurn } from './turns';
 
 const PAGES_KEPT = 12;
 const HELP_KEPT = 400;
@@ -39,13 +40,12 @@ export class Ahead {
     return this.help[`${page}.${word}.${text}`];
   }
 
-  /** Ask for what some doubts will need. */
+  /** Ask for what some doubts will need: what the words after the first may be once all that was settled is saved. */
   fetch(doubts: OpenDoubt[], revisions: Map<number, number>): void {
-    for (const doubt of doubts) {
-      const { page_id, word_id } = doubt;
-      if (!this.page(page_id, revisions.get(page_id) ?? -1)) void this.once(`page ${page_id}`, () => this.load(page_id));
-      if (word_id) this.fetchHelp(doubt);
-    }
+    for (const { page_id } of doubts) if (!this.page(page_id, revisions.get(page_id) ?? -1)) void this.fetchPage(page_id);
+    const [first, ...others] = doubts;
+    if (first) this.fetchHelp(first);
+    if (others.length) void inTurn(async () => others.forEach((doubt) => this.fetchHelp(doubt)));
   }
 
   /** Ask what a doubtful word may be. */
@@ -53,10 +53,14 @@ export class Ahead {
     if (word_id) void this.once(`${page_id}.${word_id}.${text}`, () => this.loadHelp(page_id, word_id, text));
   }
 
-  private async load(id: number): Promise<void> {
-    const page = await api.page(id);
-    this.keep(page);
-    if (page.cleaned && typeof Image !== 'undefined') await new Promise((done) => Object.assign(new Image(), { onload: done, onerror: done, src: page.cleaned }));
+  /** Ask for a page, and for its picture, which is not waited for. */
+  fetchPage(id: number): Promise<void> {
+    return this.once(`page ${id}`, async () => {
+      const page = await api.page(id);
+      this.keep(page);
+      // With a listener it is not dropped before it is here.
+      if (page.cleaned && typeof Image !== 'undefined') Object.assign(new Image(), { onload: () => undefined, src: page.cleaned });
+    });
   }
 
   private async loadHelp(page: number, word: string, text: string): Promise<void> {

@@ -51,8 +51,8 @@ export class Desk {
     this.batch = await api.batch(id);
   }
 
-  /** False where another document was asked for meanwhile. */
-  async openDocument(id: number): Promise<boolean> {
+  /** A document, and the page of it that will be turned to first; false where another document was asked for meanwhile. */
+  async openDocument(id: number, index = 0): Promise<boolean> {
     if (this.document?.id === id) {
       this.opening++;
       return true;
@@ -61,11 +61,12 @@ export class Desk {
     const mine = this.opening;
     const found = await api.document(id);
     if (mine !== this.opening) return false;
-    const batch = this.batch?.id === found.batch_id ? this.batch : await api.batch(found.batch_id);
+    void notices.attempt(() => doubts.load(id));
+    const page = found.pages[Math.min(index, found.pages.length - 1)];
+    const [batch] = await Promise.all([this.batch?.id === found.batch_id ? this.batch : api.batch(found.batch_id), page && ahead.fetchPage(page.id)]);
     if (mine !== this.opening) return false;
     this.document = found;
     this.batch = batch;
-    void notices.attempt(() => doubts.load(id));
     return true;
   }
 

@@ -98,6 +98,32 @@ describe('the desk', () => {
     expect(fresh).toHaveBeenCalledOnce();
     expect(notices.list[0]?.text).toBe('changed meanwhile');
   });
+  it('opens a document at a page with its batch, page and doubts asked for at once', async () => {
+    desk.leaveDocument();
+    desk.batch = null;
+    const asked: string[] = [];
+    let arrive: (found: Batch) => void = () => undefined;
+    vi.mocked(api.page).mockClear();
+    vi.spyOn(api, 'document').mockImplementation(async () => paper([1, 2, 3]));
+    vi.spyOn(api, 'doubts').mockImplementation(async () => (asked.push('doubts'), []));
+    vi.spyOn(api, 'batch').mockImplementation(() => (asked.push('batch'), new Promise<Batch>((done) => (arrive = done))));
+    const opening = view.goDocument(7, 'proof', 1);
+    await vi.waitFor(() => expect(asked).toEqual(['doubts', 'batch']));
+    await vi.waitFor(() => expect(api.page).toHaveBeenCalledWith(2));
+    expect(desk.document).toBeNull();
+    arrive({ id: 1, documents: [] } as unknown as Batch);
+    await opening;
+    expect([desk.document, desk.batch, desk.page].map((each: { id: number } | null) => each?.id)).toEqual([7, 1, 2]);
+    expect(vi.mocked(api.page).mock.calls.filter(([id]) => id === 2)).toHaveLength(1);
+  });
+  it('opens a document whose page is refused all the same, and says so', async () => {
+    desk.leaveDocument();
+    vi.spyOn(api, 'document').mockImplementation(async () => paper([1, 2, 3]));
+    vi.spyOn(api, 'doubts').mockResolvedValue([]);
+    vi.mocked(api.page).mockRejectedValue(new Refused(500, 'x', 'The page cannot be shown.'));
+    await view.goDocument(7, 'proof', 9);
+    expect([desk.document?.id, desk.pageIndex, notices.list.length]).toEqual([7, 2, 1]);
+  });
   it('refreshes once for many events, and not for those of others', async () => {
     vi.useFakeTimers();
     const own = new Desk();

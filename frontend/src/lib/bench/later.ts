@@ -22,4 +22,10 @@ export function afterPaint(action: () => void): () => void {
   };
 }
 
+/** An action that measures or scrolls, once what is changed now is laid out for painting; what is returned calls it off. */
+export function beforePaint(action: () => void): () => void {
+  const frame = requestAnimationFrame(action);
+  return () => cancelAnimationFrame(frame);
+}
+
 export const painted = () => new Promise<void>((done) => afterPaint(done));

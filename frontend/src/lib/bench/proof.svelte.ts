@@ -15,11 +15,19 @@ export class Proof {
   aim(goal: number): void {
     this.goal = goal;
     remember('goal', String(goal));
-    this.ask(0);
+    this.soon(0);
   }
 
-  /** Ask anew, once things have settled. */
-  ask = later(SETTLES, () => {
+  private asked: number | null = null;
+
+  /** Ask anew: at once of a document that is come to, else once things have settled. */
+  ask(): void {
+    const fresh = desk.document?.id !== this.asked;
+    this.asked = desk.document?.id ?? null;
+    this.soon(fresh ? 0 : SETTLES);
+  }
+
+  private soon = later(SETTLES, () => {
     const id = desk.document?.id;
     if (id === undefined) return;
     void notices.attempt(async () => {

@@ -1,11 +1,12 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
-import { api, Refused, type Batch, type Changed, type Document, type Found, type FoundPlace, type OpenDoubt, type Page, type Word } from '../api/client';
+import { api, Refused, type Batch, type Changed, type Document, type Found, type FoundPlace, type Left, type OpenDoubt, type Page, type Word } from '../api/client';
 import { Ahead } from './ahead.svelte';
 import { desk } from './desk.svelte';
 import { doubts } from './doubts.svelte';
 import { Edits } from './edits.svelte';
 import { Finding } from './finding.svelte';
 import { notices } from './notices.svelte';
+import { Proof } from './proof.svelte';
 import { selection } from './selection.svelte';
 import { view } from './view.svelte';
 
@@ -146,6 +147,25 @@ describe('what is fetched ahead', () => {
     expect(ahead.helpFor(1, 'w1', 'w1')).toBeUndefined();
     ahead.fetch([doubt(1, 'w1', 0.9)], new Map([[1, 1]]));
     await vi.waitFor(() => expect(ahead.helpFor(1, 'w1', 'w1')?.kin).toBe(4));
+  });
+});
+
+describe('how good the text is', () => {
+  it('is asked for at once of a document that is come to, then when changes have settled', async () => {
+    vi.useFakeTimers();
+    const left = vi.spyOn(api, 'left').mockResolvedValue({ words: 9, expected: 1 } as Left);
+    const proof = new Proof();
+    proof.ask();
+    await vi.advanceTimersByTimeAsync(1);
+    expect([left.mock.calls.length, proof.left?.expected]).toEqual([1, 1]);
+    for (let change = 0; change < 3; change++) {
+      proof.ask();
+      await vi.advanceTimersByTimeAsync(100);
+    }
+    expect(left).toHaveBeenCalledTimes(1);
+    await vi.advanceTimersByTimeAsync(400);
+    expect(left).toHaveBeenCalledTimes(2);
+    vi.useRealTimers();
   });
 });
 

@@ -38,7 +38,7 @@ export class View {
       if (place.kind === 'document') {
         if (desk.document?.id !== place.id) this.contact = false;
         this.stage = place.stage;
-        if (!(await desk.openDocument(place.id))) return;
+        if (!(await desk.openDocument(place.id, place.page))) return;
         await desk.showPage(place.page);
         document.title = `${desk.document?.title ?? ''} – Hyalen`;
       } else {

@@ -10,6 +10,7 @@
   import { view } from '../bench/view.svelte';
   import { shaping } from '../bench/shaping.svelte';
   import { inTurn } from '../bench/turns';
+  import { beforePaint } from '../bench/later';
   import { look, subjectName } from '../bench/roles';
 
   let { region, order }: { region: Region; order: number | null } = $props();
@@ -28,7 +29,7 @@
   const summary = $derived(pictured ? (region.alternative_text ?? (text || `${region.subject ? subjectName(region.subject) : 'Picture'}, not described`)) : (region.table ? text.replaceAll('\n', ' · ') : text).slice(0, 90) || '(no text)');
 
   $effect(() => {
-    if (open) element?.scrollIntoView({ block: 'nearest' });
+    if (open) return beforePaint(() => element?.scrollIntoView({ block: 'nearest' }));
   });
 
   function setRole(event: Event) {

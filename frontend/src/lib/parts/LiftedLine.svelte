@@ -25,10 +25,12 @@
   const pageId = untrack(() => page.id);
   let fields: Record<string, HTMLInputElement> = {};
   let panel = $state<HTMLElement>();
-  let tall = $state(0);
   // What is offered comes a little later, and must not lie beyond the foot of the sheet.
   $effect(() => {
-    if (tall) panel?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+    if (!panel) return;
+    const sized = new ResizeObserver(() => panel?.scrollIntoView({ block: 'nearest', inline: 'nearest' }));
+    sized.observe(panel);
+    return () => sized.disconnect();
   });
 
   const line = $derived(linesOf(region)[index]);
@@ -271,7 +273,7 @@
 </script>
 
 {#if line && words.length}
-  <div bind:this={panel} bind:offsetHeight={tall} class="lifted" data-lifted style:left="{left}px" style:top="{(box[1]! - 8) * scale - 6 - beyond * k}px" style:width="{width}px" role="group" aria-label="Line in hand">
+  <div bind:this={panel} class="lifted" data-lifted style:left="{left}px" style:top="{(box[1]! - 8) * scale - 6 - beyond * k}px" style:width="{width}px" role="group" aria-label="Line in hand">
     <div class="ink" style:height="{height}px" style:margin="0 {PAD}px"
       style:background-image="url({page.cleaned})" style:background-size="{(page.content?.width ?? 0) * k}px {(page.content?.height ?? 0) * k}px"
       style:background-position="{-(box[0]! - 10) * k}px {-(box[1]! - 8 - beyond) * k}px">

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { view } from '../bench/view.svelte';
   import { desk } from '../bench/desk.svelte';
+  import { beforePaint } from '../bench/later';
   import { notices } from '../bench/notices.svelte';
   import { selection } from '../bench/selection.svelte';
   
@@ -16,8 +17,9 @@
 
   $effect(() => {
     const at = desk.pageIndex * ITEM;
-    if (!strip) return;
-    if (at < strip.scrollLeft + ITEM || at > strip.scrollLeft + strip.clientWidth - 2 * ITEM) strip.scrollTo({ left: at - strip.clientWidth / 2 });
+    return beforePaint(() => {
+      if (strip && (at < strip.scrollLeft + ITEM || at > strip.scrollLeft + strip.clientWidth - 2 * ITEM)) strip.scrollTo({ left: at - strip.clientWidth / 2 });
+    });
   });
 
   /** To the page of a label, else of that number. */

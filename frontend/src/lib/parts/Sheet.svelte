@@ -19,6 +19,7 @@
   import NewLine from './NewLine.svelte';
   import TextOverInk from './TextOverInk.svelte';
   import { writing } from '../bench/writing.svelte';
+  import { beforePaint } from '../bench/later';
 
   let { page, ordered }: { page: Page | null; ordered: Region[] } = $props();
   let board = $state<HTMLDivElement>();
@@ -149,14 +150,15 @@
     const on = box.map((v) => v * scale + MARGIN);
     const { left, top } = untrack(() => scrolled);
     if (contains([left, top + 20, left + deskWidth, top + deskHeight - (selection.lifted ? 150 : 20)], on)) return;
-    board.scrollTo({ left: Math.max(0, on[0]! - 80), top: Math.max(0, on[1]! - deskHeight / 3) });
+    const there = { left: Math.max(0, on[0]! - 80), top: Math.max(0, on[1]! - deskHeight / 3) };
+    return beforePaint(() => board?.scrollTo(there));
   });
 
   let shownPage = 0;
   $effect(() => {
     if (page && page.id !== shownPage) {
       shownPage = page.id;
-      if (!selection.region) board?.scrollTo({ left: 0, top: 0 });
+      beforePaint(() => !selection.region && board?.scrollTo({ left: 0, top: 0 }));
     }
   });
 </script>
