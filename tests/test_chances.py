@@ -273,10 +273,10 @@ def test_the_second_reading_is_kept_with_unsure_words(setter: Typesetter) -> Non
 
 
 def test_the_worst_words_of_a_spoilt_page_come_first(maker: type[ContentMaker]) -> None:
-    page = maker().add(Role.PARAGRAPH, "the keeper writes tbe log and lights tho lamp of l9З1 at Torgrunn").page()
+    page = maker().add(Role.PARAGRAPH, "the keeper writes tbe log and lights tlie lamp of l9З1 at Torgrunn").page()
 
     def unsure(line: Line) -> Line:
-        bad = {"tbe", "tho", "l9З1"}
+        bad = {"tbe", "tlie", "l9З1"}
         return line.model_copy(
             update={
                 "words": tuple(w.model_copy(update={"confidence": 0.6 if w.text in bad else 0.96}) for w in line.words)
@@ -284,7 +284,7 @@ def test_the_worst_words_of_a_spoilt_page_come_first(maker: type[ContentMaker]) 
         )
 
     judged = sorted(judge(page.with_lines(unsure)), key=lambda j: -j.chance)
-    assert {j.placed.word.text for j in judged[:3]} == {"tbe", "tho", "l9З1"}
+    assert {j.placed.word.text for j in judged[:3]} == {"tbe", "tlie", "l9З1"}
     assert all(a.chance >= b.chance for a, b in pairwise(judged))
     assert judge(PageContent(width=10, height=10, dpi=300)) == []
 

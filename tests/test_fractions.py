@@ -80,7 +80,7 @@ def test_what_stands_behind_the_sign_before_a_number_stays() -> None:
     )
     line = FoundLine(words, union(w.box for w in words), (Point(18, 60), Point(140, 60)), 44)
     (block,) = with_numero(page, [FoundBlock(BlockKind.TEXT, line.box, (line,))])
-    assert [(w.text, w.others) for w in block.lines[0].words] == [("№.", ("Ne.",)), ("7", ())]
+    assert [(w.text, w.others) for w in block.lines[0].words] == [("№.", ()), ("7", ())]
 
 
 def test_a_ring_over_a_bar_is_the_end_of_the_sign_before_a_number() -> None:

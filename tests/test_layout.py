@@ -18,7 +18,14 @@ from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.layout.rows import cut_lines, find_gutters, join_rows, with_figures_parted, without_rule_marks
+from hyalen.core.layout.rows import (
+    cut_lines,
+    find_gutters,
+    join_rows,
+    with_figures_parted,
+    without_rule_marks,
+    without_screens,
+)
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.tables import FoundCell, FoundTable, find_grids
@@ -141,6 +148,19 @@ def test_headings_are_found_by_weight_or_size(setter: Typesetter, face: str, sty
     page = setter.set(f"<!doctype html><html lang=en><body style=\"margin:25mm;font:11pt/1.4 '{face}'\">{body}", 300)
     content = read_content(page.image, 300, ("eng",))
     assert [r.text for r in content.regions if r.role.heading_level] == list(heads)
+
+
+def test_a_line_that_goes_on_in_plain_type_is_no_heading(setter: Typesetter) -> None:
+    texts = [text for tag, text in paragraphs("eng") if tag == "p" and len(text) > 200][:4]
+    heads = ("Wicks of the second order", "<b>Wicks and oil and</b> glass", "Stores and tenders")
+    body = "".join(
+        f'<p style="margin:1em 0;{"" if "<b>" in head else "font-weight:bold"}">{head}</p><p style="margin:0">{text}</p>'
+        for head, text in zip(heads, texts[1:], strict=True)
+    )
+    style = "margin:25mm;font:11pt/1.4 'Liberation Sans'"
+    page = setter.set(f'<!doctype html><html lang=en><body style="{style}"><p>{texts[0]}</p>{body}')
+    content = read_content(page.image, page.dpi, ("eng",))
+    assert [r.text for r in content.regions if r.role.heading_level] == [heads[0], heads[2]]
 
 
 @pytest.mark.parametrize("rows,columns", [(1, 4), (5, 1)])
@@ -584,3 +604,20 @@ def test_order_that_hangs_on_a_hair_is_a_near_tie() -> None:
     heading = Box(100, 700, 1070, 800)
     assert near_ties([*above, heading, *below]) != []
     assert near_ties([*above, Box(100, 700, 1800, 800), *below]) == []
+
+
+def test_rules_that_run_through_words_are_a_tints_dots() -> None:
+    def line(top: int, *words: tuple[str, int, int, float]) -> FoundLine:
+        told = tuple(FoundWord(text, Box(left, top, right, top + 30), sure, "eng") for text, left, right, sure in words)
+        box = union(w.box for w in told)
+        return FoundLine(told, box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), 36)
+
+    read = [
+        line(100, ("Since", 100, 180, 0.95), ("its", 190, 230, 0.95), ("12", 300, 380, 0.95)),
+        line(150, ("1987,", 105, 175, 0.95), ("keeper", 190, 290, 0.95), ("34", 300, 380, 0.95)),
+        line(200, ("pared", 95, 180, 0.95), ("bed", 190, 230, 0.5), ("of", 300, 380, 0.95)),
+    ]
+    through, between, once = (Box(x, 90, x + 4, 300) for x in (138, 183, 208))
+    figures, above = Box(338, 90, 342, 300), Box(138, 0, 142, 95)
+    assert without_screens([through, between, once, figures, above], read) == [between, figures, above]
+    assert without_screens([through], read[:1]) == [through]

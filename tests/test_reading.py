@@ -23,13 +23,14 @@ from hyalen.core.languages import (
     language_tag,
 )
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.model.content import PageContent, RegionKind, Role
+from hyalen.core.model.content import PageContent, RegionKind, Role, Word
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.read import detect_languages, read_content
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
+from hyalen.core.reading.lines import MARGIN
 from hyalen.core.reading.rest import (
     read_display,
     read_once,
@@ -38,6 +39,7 @@ from hyalen.core.reading.rest import (
     without_neighbours,
     without_sideways,
 )
+from hyalen.core.reading.second import second_reading
 from hyalen.core.reading.spelling import mended_word, settle_case
 from hyalen.core.reading.tangles import parted_from_tangles, still_tangled, untangled
 from hyalen.core.structure.flow import flow
@@ -502,6 +504,50 @@ def test_fraktur_is_read_where_it_is_asked_for(setter: Typesetter) -> None:
 
 
 # Cells of figures
+
+
+class Joined(Scripted):
+    """Reads every crop as the words it was given, along the crop."""
+
+    def __init__(self, *words: str) -> None:
+        super().__init__()
+        self._words = words
+
+    def read_region(
+        self,
+        crop: np.ndarray,
+        dpi: float,
+        languages: tuple[str, ...],
+        shape: Shape,
+        finer: bool = False,
+        alphabet: str = "",
+    ) -> list[FoundBlock]:
+        wide = crop.shape[1] - 2 * MARGIN
+        letter = wide / len("".join(self._words))
+        words, left = [], float(MARGIN)
+        for text in self._words:
+            right = left + letter * len(text)
+            words.append(FoundWord(text, Box(round(left), MARGIN, round(right), 50), 0.9, "eng"))
+            left = right
+        line = FoundLine(tuple(words), Box(MARGIN, MARGIN, MARGIN + wide, 50), (Point(0, 50), Point(wide, 50)), 36)
+        return [FoundBlock(BlockKind.TEXT, line.box, (line,))]
+
+
+@pytest.mark.parametrize(
+    ("read", "said"),
+    [
+        (("1s.4d.",), ["1s.", "4d."]),
+        (("1s.", "4d."), ["1s.", "4d."]),
+        (("1s.Ad.",), ["1s.Ad.", "1s.Ad."]),
+        (("1s.", "Ad."), ["1s.", "Ad."]),
+    ],
+)
+def test_a_second_reading_without_the_white_between_words_agrees_with_each(
+    read: tuple[str, ...], said: list[str], blank_page: np.ndarray
+) -> None:
+    places = (("1s.", Box(100, 100, 160, 136)), ("4d.", Box(160, 100, 220, 136)))
+    words = [Word(id=text, text=text, box=box, confidence=0.6) for text, box in places]
+    assert second_reading(blank_page, 300, words, 36, ("eng",), Joined(*read)) == said
 
 
 class Figures:

@@ -34,10 +34,10 @@ from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.finish import finished
 from hyalen.core.reading.foreign import with_foreign_words
 from hyalen.core.reading.layer import judge_layer
+from hyalen.core.reading.on_ink import PALEST_INK
 from hyalen.core.reading.points import with_points
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import (
-    PALEST_INK,
     read_display,
     read_once,
     read_rest,

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import listed_frequency, read_as
-from hyalen.core.layout.aligned import FRACTIONS
+from hyalen.core.layout.aligned import BY_INK
 from hyalen.core.model.content import Line, PageContent, Word
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.placed import core_of, proofed_words
@@ -38,8 +38,8 @@ class Span(NamedTuple):
     share: float
 
     def reads(self, word: Word) -> bool:
-        """Whether the word is in the language of the span, and not only beside those that are."""
-        return read_as(word.text, self.home) == self.language
+        """Whether the word is one that the engine reads in the span's language, and not only beside those that are."""
+        return read_as(word.text, self.home) == self.language and not any(c in BY_INK for c in word.text)
 
 
 def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) -> PageContent:
@@ -112,13 +112,13 @@ def _is_unknown(core: str, language: str) -> bool:
 def _spans(content: PageContent) -> Iterator[Span]:
     """The doubtful words of each line and language with those beside them, near ones together.
 
-    The engine has no sign for a fraction: it would always read something else.
+    Signs that are read by their ink are none: the engine would always read something else.
     """
     chances: dict[tuple[int, str], dict[int, float]] = {}
     lines: dict[int, tuple[Line, str]] = {}
     for each in judge(content):
         placed = each.placed
-        if placed.word.second is None and each.chance >= LEAST and not any(c in FRACTIONS for c in placed.word.text):
+        if placed.word.second is None and each.chance >= LEAST and not any(c in BY_INK for c in placed.word.text):
             home = placed.region.language or content.languages[0]
             language = read_as(placed.word.text, home)
             chances.setdefault((id(placed.line), language), {})[placed.at] = each.chance

@@ -30,6 +30,8 @@ LEVEL, LEVEL_TEXT = 0.4, 0.25  # line heights within which cells stand in one ro
 MOSTLY_HEADED = 0.7  # of the columns under a head, that have one of their own in its cell
 WRAPPED = 0.85  # of the usual distance of rows
 FRACTIONS = "½¼¾⅓⅔⅛⅜⅝⅞⅕⅖⅗⅘⅙⅚"  # signs of one character; Unicode, Latin-1 Supplement and Number Forms
+NUMERO = "№"  # Unicode, Letterlike Symbols
+BY_INK = FRACTIONS + NUMERO  # read from their ink: what the engine has there, which knows them not, tells nothing
 NUMBER = re.compile(
     rf"^[^\w]*(?:[A-Z]{{0,3}}[£$€]\s?)?[-–—+(]?[\d{FRACTIONS}][\d.,:/'’ °{FRACTIONS}%‰-]*[)%°*†]*[^\w]*$"
 )

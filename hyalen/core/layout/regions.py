@@ -31,7 +31,15 @@ from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core, outlined
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs, usual_leading
-from hyalen.core.layout.rows import cut_lines, find_gutters, join_rows, part_of, with_figures_parted, without_rule_marks
+from hyalen.core.layout.rows import (
+    cut_lines,
+    find_gutters,
+    join_rows,
+    part_of,
+    with_figures_parted,
+    without_rule_marks,
+    without_screens,
+)
 from hyalen.core.layout.strokes import stroke_width
 from hyalen.core.layout.subjects import ink_colour, stamped, subject_of, usual_colour
 from hyalen.core.layout.tables import FoundTable, find_grids
@@ -99,7 +107,7 @@ def find_regions(
     upright = [line for line in kept if stands_up(line)]
     kept = [line for line in kept if not stands_up(line)]
     kept, marked = without_rule_marks(kept)
-    down = [*rules.down, *marked, *find_gutters(kept)]
+    down = [*without_screens(rules.down, kept), *marked, *find_gutters(kept)]
     rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT]), down)
     rows = [line for line in rows if len(line.words) > 1 or not is_noise(line, dpi)]
     rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])

@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from hyalen.core.languages import mostly_right_to_left
-from hyalen.core.layout.sizes import CAPITALS, TALL, type_size
+from hyalen.core.layout.sizes import CAPITALS, DEEP, TALL, type_size
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 
@@ -17,6 +17,8 @@ WORD_SPACE = 0.5  # line heights: what may part two words anywhere
 LOOSE_SPACE = 1.0  # where a line above or below runs on over it
 WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35  # line heights between two words that columns part
+SURE, LEAST_SURE = 0.8, 3  # confidence and letters of a word that no rule runs through
+LEAST_CROSSED, WITHIN = 2, 0.15  # such words that a false one runs through; of a word's width, beside which it does not
 LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
 NARROW_GUTTER, BEGIN_ALIKE, INDENT = 1.5, 0.3, 2.0  # line heights: widest space that columns may be run together over;
 # how exactly below each other lines begin there, and how exactly a line is as wide as both
@@ -25,7 +27,6 @@ RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
 LEAST_FIGURES, WHITE = 3, 2.5  # in a line; times the width of a figure, that a mark would have to be wide
 _TWO_FIGURES = re.compile(r"(\d[\d.,]*)[-–—_~.·:]{1,3}(\d[\d.,]*)")
 OFF_RULE, MARKS_NEAR = 0.6, 6.0  # line heights beside, and above each other
-_FALLING = re.compile(r"[gjpqyQJ,;()ſçџщцузфру]")
 
 
 def without_rule_marks(lines: Sequence[FoundLine]) -> tuple[list[FoundLine], list[Box]]:
@@ -170,6 +171,19 @@ def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[B
     return result
 
 
+def without_screens(down: Sequence[Box], lines: Sequence[FoundLine]) -> list[Box]:
+    """The vertical rules without those that run through words that read surely: a tint's dots in a row look like one."""
+    sure = (w for line in lines for w in line.words if w.confidence > SURE)
+    words = [w.box for w in sure if sum(map(str.isalpha, w.text)) >= LEAST_SURE]
+
+    def crossed(rule: Box) -> int:
+        x = rule.centre.x
+        inside = (w for w in words if w.left + WITHIN * w.width < x < w.right - WITHIN * w.width)
+        return sum(rule.top < w.top and w.bottom < rule.bottom for w in inside)
+
+    return [rule for rule in down if crossed(rule) < LEAST_CROSSED]
+
+
 def part_of(line: FoundLine, words: tuple[FoundWord, ...]) -> FoundLine:
     """The line with some of its words only, on a baseline of their own where they do not stand on the line's."""
     if len(words) == len(line.words):
@@ -191,7 +205,7 @@ def part_of(line: FoundLine, words: tuple[FoundWord, ...]) -> FoundLine:
 
 def _foot(word: FoundWord) -> float:
     """Where the word stands: descenders reach about a quarter of the height of a word deeper."""
-    if not _FALLING.search(word.text):
+    if not DEEP.search(word.text):
         return word.box.bottom
     return word.box.bottom - (0.24 if TALL.search(word.text) else 0.32) * word.box.height
 

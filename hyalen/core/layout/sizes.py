@@ -9,6 +9,7 @@ from typing import Protocol
 from hyalen.core.model.geometry import Box, Point
 
 TALL = re.compile(r"[A-ZÀ-Þ0-9bdfhklßА-ЯЁбΑ-Ωβδθλξφψאל\"'“”‘’«»?!()]")
+DEEP = re.compile(r"[gjpqyçþŋſQJ,;()\[\]|/рцщузфДЦЩβγζημξρφχψ]")  # what reaches below the line
 _SHORT = re.compile(r"[itjà-öù-þйёά-ώ]")
 CAPITALS = 0.7  # of the line's height
 X_HEIGHT, DOTTED = 0.68, 0.92  # of capitals: letters without ascender, and those with a dot or a short one; no source

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.languages import frequency, has_word_list, listed_frequency, read_as, script_of
-from hyalen.core.layout.aligned import FRACTIONS
+from hyalen.core.layout.aligned import BY_INK, FRACTIONS
 from hyalen.core.model.content import Line, PageContent
 from hyalen.core.proofing.confusions import misreadings
 from hyalen.core.proofing.context import CONTEXT, context
@@ -239,7 +239,7 @@ def _is_compound(folded: str, language: str) -> bool:
 def _marks(text: str) -> tuple[float, ...]:
     """A number, an orderly one, letters and figures mixed, a mark alone, odd marks around and within, odd case, a name."""
     core = core_of(text)
-    digits, letters = sum(c.isdigit() or c in FRACTIONS for c in core), sum(c.isalpha() for c in core)
+    digits, letters = sum(c.isdigit() or c in BY_INK for c in core), sum(c.isalpha() for c in core)
     inner = sum(not c.isalnum() and c not in "'’-–./,:" for c in core)
     cased = [c for c in core if c.isalpha()]
     upper = sum(c.isupper() for c in cased)

@@ -15,6 +15,7 @@ from hyalen.core.reading.joined import without_joins
 from hyalen.core.reading.latin import with_latin_words
 from hyalen.core.reading.long_s import without_long_s
 from hyalen.core.reading.numero import with_numero
+from hyalen.core.reading.on_ink import put_on_ink
 from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import without_ghosts
@@ -41,7 +42,7 @@ def finished(
     leaders : sequence of Box
         Rows of dots, which are put back into their lines.
     """  # fmt: skip
-    blocks = without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader))
+    blocks = put_on_ink(ink, without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader)))
     blocks = with_latin_words(ink, dpi, blocks, reader)
     blocks = with_numero(ink, with_fractions(ink, dpi, blocks, reader))
     blocks = read_raised(ink, dpi, blocks, reader)

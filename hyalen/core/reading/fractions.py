@@ -53,7 +53,7 @@ class Halves(NamedTuple):
 
 
 def with_fractions(page: Image, dpi: float, blocks: Sequence[FoundBlock], reader: Reader) -> list[FoundBlock]:
-    """The blocks with fractions where their ink is; what a word was read as stays as another reading.
+    """The blocks with fractions where their ink is.
 
     Parameters
     ----------
@@ -71,7 +71,7 @@ def with_fractions(page: Image, dpi: float, blocks: Sequence[FoundBlock], reader
         for start, end, sign in _found(page, dpi, word, line.height, reader):
             if sign:
                 text = word.text[:start] + sign + word.text[end:]
-                return word._replace(text=text, letters="", others=(*word.others, word.text))
+                return word._replace(text=text, letters="", others=())
             vain[likely] += 1
         return word
 

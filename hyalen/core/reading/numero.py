@@ -13,10 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image, pieces
+from hyalen.core.layout.aligned import NUMERO
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.reading.fractions import ink_of
 
-SIGN = "№"
 READ_AS = re.compile(r"[NW][eoasc°º9]?([.,:]?)$")
 FIGURE = re.compile(r"[(„\"']?\d")
 RIGHT = 0.5  # of the sign's width, behind which ring and bar stand
@@ -26,7 +26,7 @@ ALIKE = 0.6  # of the ring's width, that the bar is wide at least
 
 
 def with_numero(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
-    """The blocks with № before figures where its ink is; what it was read as stays as another reading.
+    """The blocks with № before figures where its ink is.
 
     Parameters
     ----------
@@ -39,7 +39,7 @@ def with_numero(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
         for i, (word, following) in enumerate(pairwise(line.words)):
             read = READ_AS.match(word.text)
             if read and FIGURE.match(following.text) and _is_numero(page, word):
-                words[i] = word._replace(text=SIGN + read[1], letters="", others=(*word.others, word.text))
+                words[i] = word._replace(text=NUMERO + read[1], letters="", others=())
         return line._replace(words=tuple(words))
 
     return [block._replace(lines=tuple(map(told, block.lines))) for block in blocks]

@@ -14,6 +14,7 @@ from hyalen.core.imaging.pixels import Image, pieces, reduced, with_margin
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.reading.on_ink import PALEST_INK, without_hanging
 from hyalen.core.reading.reader import Reader
 
 WORK_DPI = 100.0  # pixels an inch: letters run together into strips
@@ -26,13 +27,11 @@ SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
 DARK = 140  # grey level of ink in a picture
-MOST_HANGING = 0.3  # of a strip's height, that other lines' letters reach into it
 ROW, MOST_ROW = 0.3, 0.37  # inches: strips that are higher may have two lines, or have them surely
 WIDE, CLOSE = 1 / 15, 1 / 75  # inches around a strip, and around a line that is shown to the engine as it is
 DISPLAY = (0.14, 0.9)  # inches: heights of the letters of titles
 LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8  # letters of a title; titles of a page; confidence
 PALEST_STROKE = 24  # grey levels from its paper: faint pencil is ink, too
-PALEST_INK = 190  # grey level; where nothing is darker there are no letters, only grain
 
 
 def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
@@ -103,15 +102,11 @@ def read_rest(
 
 def without_neighbours(crop: Image) -> Image:
     """A line's crop without what hangs into it from the lines above and below: the engine's line finder loses the line."""
-    found = pieces((crop < PALEST_INK).astype(np.uint8))
-    top, height = found.stats[:, cv2.CC_STAT_TOP], found.stats[:, cv2.CC_STAT_HEIGHT]
-    bottom, reach = top + height, MOST_HANGING * crop.shape[0]
-    hang = ((top == 0) & (bottom < reach)) | ((bottom == crop.shape[0]) & (top > crop.shape[0] - reach))
-    hang[0] = False
-    if not hang.any():
+    ink = (crop < PALEST_INK).astype(np.uint8)
+    hanging = ink - without_hanging(ink)
+    if not hanging.any():
         return crop
-    gone = cv2.dilate(hang[found.labels].astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    return np.where(gone, np.uint8(255), crop)
+    return np.where(cv2.dilate(hanging, np.ones((3, 3), np.uint8)) > 0, np.uint8(255), crop)
 
 
 def _beside_pictures(page: Image, dpi: float, words: Sequence[Box], pictures: Sequence[Box]) -> list[Box]:

@@ -37,7 +37,14 @@ def second_reading(
         page, dpi, union(w.box for w in words), height, languages, reader, LINE_PIXELS, (0.3, 2.5), SMOOTHED
     )
     read = [word for line in found for word in line.words]
-    return [_on(word, read) for word in words]
+    joined = {w.id for other in read if (of := _joined(words, other)) for w in of}
+    return [word.text if word.id in joined else _on(word, read) for word in words]
+
+
+def _joined(words: Sequence[Word], other: FoundWord) -> list[Word]:
+    """Words that the other reading has without the white between them, and so agrees with."""
+    there = [w for w in words if _shared(w, other) > SHARED * w.box.width]
+    return there if "".join(w.text for w in there) == other.text else []
 
 
 def _on(word: Word, words: list[FoundWord]) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -11,10 +12,10 @@ import numpy as np
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.paragraphs import LIST_MARKER, SENTENCE_END
 from hyalen.core.layout.sizes import body_size, type_size
-from hyalen.core.layout.strokes import least_bold, stroke_width
+from hyalen.core.layout.strokes import BOLD, least_bold, stroke_width
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject
-from hyalen.core.model.geometry import Box
+from hyalen.core.model.geometry import Box, union
 from hyalen.core.structure.contents import contents_entries
 from hyalen.core.structure.indented import addresses, quotations
 from hyalen.core.structure.lists import with_depths
@@ -38,6 +39,7 @@ PLAIN_SIZE, BY_SIZE = 1.08, 1.8  # of the body's size, beyond which each tenth s
 PLAIN_WEIGHT, BY_WEIGHT = 1.15, 1.3  # of the body's strokes, the same
 SENTENCE, UNENDED, CAPITALS = -0.35, -0.3, 0.3  # what a full stop, a comma at the end, and capitals add
 MOST_LINES, MOST_LETTERS, LEAST_LETTERS = 3, 160, 3  # of a heading
+PARTS = 3  # of a line, whose strokes are compared
 MOST_UPRIGHT = 5  # letters that may stand higher than wide
 NEXT_LEVEL = 1.18  # times: sizes farther apart are different levels
 SMALLEST_HEADING = 0.93  # of the body's size: bold type that is smaller labels something else
@@ -103,6 +105,8 @@ def assign_roles(
         else:
             size = _size(region) / body
             weight = strokes[region.id] / body_stroke if body_stroke else 1.0
+            if weight > bold and size <= PLAIN_SIZE:
+                weight = min(weight, _weight_throughout(region, page) / body_stroke)
             score = _heading_score(region, size, weight, bold)
             titled = Kind.TITLE in kinds[region.id] and score > 0.1
             underlined = _is_underlined(region, free) and len(text.split()) <= 8
@@ -146,6 +150,17 @@ class _Heading(NamedTuple):
     size: float
     score: float
     reason: str
+
+
+def _weight_throughout(region: Region, page: Image) -> float:
+    """Width of its strokes, in pixels; that of the finer part where a line goes on in finer type than it begins in."""
+    found = []
+    for line in region.lines:
+        ends = [len(line.words) * part // PARTS for part in range(PARTS + 1)]
+        boxes = [union(w.box for w in line.words[a:b]) for a, b in pairwise(ends) if b > a]
+        finest, *_, boldest = sorted(stroke_width(page, box) for box in (*boxes, line.box))
+        found.append(finest if finest * BOLD < boldest else boldest)
+    return min(found)
 
 
 def _is_upended(region: Region) -> bool:
