@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 from skimage.filters import threshold_sauvola
 
-from bench import bare
+from bench import bare, pipeline
 from bench.material import CURLS, SEVEN, SPINES, Case, page_html
 from bench.text import error_rate
 from hyalen.core.formats.codecs import encode_jpeg
@@ -42,7 +42,6 @@ from hyalen.core.model.treatment import (
     Trim,
     Turn,
 )
-from hyalen.core.read import read_content
 from hyalen.core.reading.engine import debian_directory
 from hyalen.core.reading.upright import find_turn
 from hyalen.core.structure.flow import flow
@@ -154,11 +153,10 @@ def curved(
     """Deviations after and before, and character errors: flattened, flat page, bare engine on the scan."""
     how = Spoiling(curl=curl, tint=AGED, noise=4, jpeg=85)
     scan = spoil(truth.image, DPI, how, seed)
-    turn = partial(find_turn, languages=(language,))
 
     def read(image: Image) -> tuple[str, Cleaned]:
-        page = clean_page(image, DPI, Treatment(), turn)
-        content = read_content(page.read, page.cleaned.dpi, (language,))
+        page = pipeline.clean(pipeline.scanned(image, DPI), language)
+        content = pipeline.read(page, language)
         return "\n\n".join(b.text for b in flow([content], language)), page.cleaned
 
     text, cleaned = read(scan)

@@ -8,7 +8,6 @@ import tempfile
 from collections import Counter
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
-from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
@@ -16,18 +15,15 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bench import pipeline
 from bench.proofing_pages import ProofPage, document_of, exact, plain, proof_page, wrong_words
 from bench.real import run as real
 from bench.real.variants import made_variant
-from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.evidence import Known
 from hyalen.core.proofing.placed import Placed, core_of, proofed_words
-from hyalen.core.read import read_content
-from hyalen.core.reading.upright import find_turn
 from hyalen.demo.typeset import typesetter
 
 TEXTS = Path(real.__file__).with_name("texts.json")
@@ -62,9 +58,7 @@ class Labelled(NamedTuple):
 def read_page(image: Image, page: ProofPage, true: str, seed: int) -> Labelled:
     cv2.setNumThreads(1)
     scan = page.scan(image, seed)
-    turn = partial(find_turn, languages=(page.language,))
-    cleaned = clean_page(scan, page.dpi, Treatment(), turn)
-    content = read_content(cleaned.read, cleaned.cleaned.dpi, (page.language,))
+    content = pipeline.read_scan(scan, page.dpi, page.language)
     return Labelled.of(content, true, page.register)
 
 

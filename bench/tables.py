@@ -5,20 +5,16 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable
 from concurrent.futures import ProcessPoolExecutor
-from functools import partial
 from html import escape
 
 import numpy as np
 from rapidfuzz import fuzz
 
+from bench import pipeline
 from bench.table_kinds import KINDS, Cell, table_page
-from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.model.content import PageContent, RegionKind
+from hyalen.core.model.content import RegionKind
 from hyalen.core.model.content import Table as FoundTable
-from hyalen.core.model.treatment import Treatment
-from hyalen.core.read import read_content
-from hyalen.core.reading.upright import find_turn
 from hyalen.demo.spoil import AGED, Spoiling, spoil
 from hyalen.demo.typeset import typesetter
 
@@ -143,8 +139,7 @@ def table_html(rows: list[list[Cell]], style: str, face: str) -> str:
 
 
 def read_page(image: Image, true: Counter[Relation], dpi: float = 300) -> tuple[int, int, int]:
-    page = clean_page(image, dpi, Treatment(), partial(find_turn, languages=("eng",)))
-    content: PageContent = read_content(page.read, page.cleaned.dpi, ("eng",))
+    content = pipeline.read_scan(image, dpi, "eng")
     found: Counter[Relation] = Counter()
     for region in content.regions:
         if region.kind is RegionKind.TABLE and region.table is not None:

@@ -6,20 +6,15 @@ import time
 from collections import defaultdict
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from functools import partial
 
 from rapidfuzz.distance import Levenshtein
 
-from bench import bare
+from bench import bare, pipeline
 from bench.material import Case, text_cases
 from bench.proofing_pages import exact, wrong_words
-from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.model.treatment import Treatment
 from hyalen.core.proofing.doubts import Stage, page_doubts
 from hyalen.core.proofing.placed import proofed_words
-from hyalen.core.read import read_content
-from hyalen.core.reading.upright import find_turn
 from hyalen.core.structure.flow import flow
 from hyalen.demo.spoil import spoil
 from hyalen.demo.typeset import typesetter
@@ -46,11 +41,11 @@ def error_rate(found: str, true: str) -> float:
 
 
 def measure(case: Case, scan: Image, true: str) -> Measured:
+    original = pipeline.scanned(scan, case.dpi)
     start = time.perf_counter()
-    turn = partial(find_turn, languages=(case.language,))
-    _, image, cleaned = clean_page(scan, case.dpi, Treatment(), turn)
+    page = pipeline.clean(original, case.language)
     cleaning = time.perf_counter()
-    content = read_content(image, cleaned.dpi, (case.language,))
+    content = pipeline.read(page, case.language)
     reading = time.perf_counter()
     text = "\n\n".join(block.text for block in flow([content], case.language))
     theirs = bare.read(scan, case.dpi, case.language)
@@ -63,8 +58,8 @@ def measure(case: Case, scan: Image, true: str) -> Measured:
         case,
         error_rate(text, true),
         error_rate(theirs, true),
-        None if case.how.curl or case.how.corners else abs(cleaned.skew - case.how.skew),
-        cleaned.turn == (360 - case.how.turn) % 360,
+        None if case.how.curl or case.how.corners else abs(page.cleaned.skew - case.how.skew),
+        page.cleaned.turn == (360 - case.how.turn) % 360,
         (cleaning - start, reading - cleaning, done - reading),
         len(words),
         len(wrong),

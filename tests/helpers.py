@@ -177,6 +177,15 @@ class Server:
         self.process.wait()
 
 
+def until(page: Page, met: Callable[[], bool]) -> None:
+    """Wait for what the server keeps a little later than the screen shows it."""
+    for _ in range(100):
+        if met():
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError("the server did not come to it")
+
+
 def begin(page: Page, name: str, *files: Path) -> None:
     page.get_by_role("button", name="New batch").click()
     page.get_by_label("Name").fill(name)

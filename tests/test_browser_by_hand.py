@@ -18,7 +18,7 @@ from hyalen.core.read import read_content
 from hyalen.demo.markup import page as markup
 from hyalen.demo.typeset import Typesetter
 from hyalen.store.store import Store
-from tests.helpers import Server, cleaned, read_document
+from tests.helpers import Server, cleaned, read_document, until
 
 ROWS = [
     ("Oil", "12", "4.50"),
@@ -103,14 +103,14 @@ class Desk:
         """The change is made, and undo names it."""
         expect(self.page.get_by_role("button", name=f"Undo: {label}", exact=True)).to_be_visible(timeout=30_000)
 
+    def comes_to(self, order: list[str]) -> None:
+        """The page's blocks come to stand in an order."""
+        until(self.page, lambda: [r["id"] for r in self.content()["regions"]] == order)
+
     def undo(self) -> None:
         before = self.content()
         self.page.keyboard.press("Control+z")
-        for _ in range(50):
-            if self.content() != before:
-                return
-            self.page.wait_for_timeout(100)
-        raise AssertionError("nothing was undone")
+        until(self.page, lambda: self.content() != before)
 
 
 def text(region: dict[str, Any]) -> str:
@@ -250,11 +250,9 @@ def test_one_stroke_sets_the_order_and_goes_on_from_the_middle(desk: Desk) -> No
         # Into each block from the margin and out again, so that no other is met on the way.
         places = [p for i in stroke for p in ((rim, inside[i][1]), inside[i], (rim, inside[i][1]))]
         desk.drag(*places)
-        desk.says("thread")
-        desk.page.wait_for_timeout(400)
         rest = [i for i in before if i not in stroke[1:]]
         at = rest.index(stroke[0]) + 1
-        assert [r["id"] for r in desk.content()["regions"]] == rest[:at] + stroke[1:] + rest[at:]
+        desk.comes_to(rest[:at] + stroke[1:] + rest[at:])
 
 
 @page_of(3)
@@ -291,12 +289,12 @@ def test_a_table_is_mended_on_the_ink_and_delivered_alone(desk: Desk) -> None:
     page.wait_for_timeout(400)
     page.keyboard.type("144")
     page.keyboard.press("Enter")
-    page.wait_for_timeout(600)
-    told = {
-        (c["row"], c["column"]): text(c)
-        for c in next(r for r in desk.content()["regions"] if r["table"])["table"]["cells"]
-    }
-    assert told[1, 0] == "Lamp oil" and told[1, 1] == "144" and told[5, 2] == "1.10"
+
+    def cell(row: int, column: int) -> str:
+        grid = next(r for r in desk.content()["regions"] if r["table"])["table"]
+        return next(text(c) for c in grid["cells"] if (c["row"], c["column"]) == (row, column))
+
+    until(page, lambda: (cell(1, 0), cell(1, 1), cell(5, 2)) == ("Lamp oil", "144", "1.10"))
 
     with page.expect_download() as waiting:
         page.get_by_role("group", name="The block in hand").get_by_role("button", name="XLSX").click()

@@ -7,7 +7,6 @@ import os
 import re
 from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
-from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
@@ -16,17 +15,13 @@ import numpy as np
 from PIL import Image as Pillow
 from rapidfuzz import fuzz
 
-from bench import bare
+from bench import bare, pipeline
 from bench.real.score import Score, score
 from bench.tables import Relation, agreement, relations, rows_of
 from hyalen.core.formats.read import read_source_page
 from hyalen.core.formats.source import Limits
-from hyalen.core.imaging.clean import clean_page
 from hyalen.core.languages import is_known
 from hyalen.core.model.content import PageContent
-from hyalen.core.model.treatment import Treatment
-from hyalen.core.read import read_content
-from hyalen.core.reading.upright import find_turn
 from hyalen.core.structure.landmarks import page_facts
 from hyalen.core.structure.settling import settle, with_roles
 from hyalen.work.jobs import Original
@@ -47,11 +42,8 @@ def language_of(name: str) -> str:
 
 def read_page(path: Path, language: str) -> PageContent:
     """A scan through the whole pipeline."""
-    source = read_source_page(path, 0, Limits())
-    original = Original.of(source)
-    turn = partial(find_turn, languages=(language,))
-    page = clean_page(original.scan().pixels, original.dpi, Treatment(), turn, dpi_guessed=original.dpi_guessed)
-    return read_content(page.read, page.cleaned.dpi, (language,))
+    original = Original.of(read_source_page(path, 0, Limits()))
+    return pipeline.read(pipeline.clean(original, language), language)
 
 
 def known_words(text: str, language: str) -> int:

@@ -10,7 +10,12 @@ const SETTLES = 400; // milliseconds after the last change
 /** How good the text is, as far as can be expected, and how good it is to be. */
 export class Proof {
   goal = $state(Number(remembered('goal', '0.995')));
-  left = $state<Left | null>(null);
+  private told = $state.raw<{ document: number; left: Left } | null>(null);
+
+  /** What is told of a document; null until it is told. */
+  leftOf(document: number | undefined): Left | null {
+    return this.told !== null && this.told.document === document ? this.told.left : null;
+  }
 
   aim(goal: number): void {
     this.goal = goal;
@@ -32,7 +37,7 @@ export class Proof {
     if (id === undefined) return;
     void notices.attempt(async () => {
       const left = await api.left(id, this.goal);
-      if (desk.document?.id === id) this.left = left;
+      if (desk.document?.id === id) this.told = { document: id, left };
     });
   });
 }

@@ -157,7 +157,7 @@ describe('how good the text is', () => {
     const proof = new Proof();
     proof.ask();
     await vi.advanceTimersByTimeAsync(1);
-    expect([left.mock.calls.length, proof.left?.expected]).toEqual([1, 1]);
+    expect([left.mock.calls.length, proof.leftOf(desk.document?.id)?.expected, proof.leftOf(99)]).toEqual([1, 1, null]);
     for (let change = 0; change < 3; change++) {
       proof.ask();
       await vi.advanceTimersByTimeAsync(100);

@@ -15,7 +15,7 @@
   const walk = $derived(edits.walk);
   const at = $derived(edits.at);
   const doubt = $derived(at >= 0 ? walk[at] : undefined);
-  const own = $derived(doubts.list.some((d) => d.stage === view.stage));
+  const own = $derived(walk.length ? doubts.list.some((d) => d.stage === view.stage) : !!counts[view.stage]);
   let open = $state(false);
   let sampling = $state(false);
   let lists = $state(false);
@@ -29,7 +29,7 @@
 
   const where = (text: string | null | undefined, kind: string) => (text ? `“${text}”` : kind === 'alternative' ? 'picture' : kind);
 
-  const left = $derived(proof.left);
+  const left = $derived(proof.leftOf(desk.document?.id));
   const share = (v: number) => `${(v * 100).toLocaleString(undefined, { maximumFractionDigits: 2 })} %`;
   $effect(() => {
     void [desk.document?.id, desk.document?.revision, counts['proof'], desk.document?.undo?.id];
@@ -47,17 +47,21 @@
   }
 </script>
 
-{#if view.stage === 'proof' && left && left.words}
+<!-- It has its place before it is told: what lies below would move under the pointer. -->
+{#if view.stage === 'proof' && left?.words !== 0}
   <section class="border-hair border-b px-3 py-2 text-sm" aria-label="How good the text is">
-    <p class="m-0"><b>About {Math.round(left.expected)}</b> wrong {Math.round(left.expected) === 1 ? 'word' : 'words'} left of {left.words.toLocaleString()} <span class="text-quiet">({left.between[0]} to {left.between[1]})</span></p>
+    <p class="m-0">
+      {#if left}<b>About {Math.round(left.expected)}</b> wrong {Math.round(left.expected) === 1 ? 'word' : 'words'} left of {left.words.toLocaleString()} <span class="text-quiet">({left.between[0]} to {left.between[1]})</span>
+      {:else}<span class="text-quiet">Telling how many words are wrong…</span>{/if}
+    </p>
     <p class="m-0 mt-1 flex flex-wrap items-center gap-x-2">
       <label>Good enough: <select class="goal" value={proof.goal} onchange={(e) => proof.aim(Number(e.currentTarget.value))}>{#each GOALS as goal (goal)}<option value={goal}>{share(goal)}</option>{/each}</select></label>
-      <span>{left.look ? `the worst ${left.look.toLocaleString()} ${left.look === 1 ? 'doubt is' : 'doubts are'} worth a look` : `reached: ${share(left.accuracy)} expected`}</span>
+      <span class="basis-full">{!left ? '\u00a0' : left.look ? `the worst ${left.look.toLocaleString()} ${left.look === 1 ? 'doubt is' : 'doubts are'} worth a look` : `reached: ${share(left.accuracy)} expected`}</span>
     </p>
     <p class="m-0 mt-1 flex gap-1"><button class="step" title="Many doubtful words at once, alike ones together (V)" onclick={() => void slips.show()}>Slips</button><button class="step" title="A sample by lot tells how many words are right" onclick={() => { sampling = true; lists = false; }}>Sample…</button><button class="step" title="Words that are right whatever other lists say" onclick={() => { lists = true; sampling = false; }}>Word lists…</button></p>
     {#if here && here.expected >= 0.5}<p class="text-quiet m-0">about {Math.round(here.expected)} of them on this page</p>{/if}
     {#if waiting.length}<p class="text-quiet m-0">{waiting.length === 1 ? 'Another document waits' : `${waiting.length} other documents wait`}: {waiting.reduce((n, d) => n + (d.doubts['proof'] ?? 0), 0).toLocaleString()} doubts</p>{/if}
-    {#if edits.pace !== null}<p class="text-quiet m-0">{edits.pace} words a minute{left.look ? `, about ${Math.max(1, Math.round(left.look / edits.pace))} min to go` : ''}</p>{/if}
+    {#if edits.pace !== null}<p class="text-quiet m-0">{edits.pace} words a minute{left?.look ? `, about ${Math.max(1, Math.round(left.look / edits.pace))} min to go` : ''}</p>{/if}
   </section>
 {/if}
 {#if lists}<WordLists onclose={() => (lists = false)} />{/if}
@@ -66,7 +70,7 @@
   <p class="kin m-0 flex items-center gap-2 px-3 py-1 text-sm">“{edits.kin.read}” stands {edits.kin.count === 1 ? 'once' : `${manyOf(edits.kin.count)} times`} more. <button class="step" onclick={() => edits.kin && finding.show(edits.kin.read, edits.kin.text)}>See them <span class="key">Alt K</span></button></p>
 {/if}
 <section class="border-hair border-b px-3 py-2" aria-label="Doubts">
-  {#if walk.length === 0}
+  {#if total === 0}
     <p class="text-primary-700 m-0 font-bold">No doubts left in this document.</p>
     {#if view.stage === 'proof' && waiting[0]}<p class="m-0 mt-1 text-sm"><button class="step" onclick={() => waiting[0] && void view.goDocument(waiting[0].id, 'proof')}>Go on with {waiting[0].title}</button> <span class="text-quiet">{waiting[0].doubts['proof']} doubts</span></p>{/if}
   {:else}
