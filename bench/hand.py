@@ -33,7 +33,7 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
         scan = encode_jpeg(spoil(case.set(setter).image, 300, DIRTY, seed=3))
     original = jobs.Original(scan, 300, 0)
     cleaned = jobs.clean(original, Treatment(), ("eng",))
-    page = cleaned.read or cleaned.image
+    page = cleaned.read
     content = read_content(decode(page), 300, ("eng",))
     with tempfile.TemporaryDirectory() as name:
         path = Path(name) / "page.jpg"

@@ -19,6 +19,7 @@ from hyalen.core.formats.names import shown
 from hyalen.core.formats.source import Limits
 from hyalen.core.model.document import PageKind
 from hyalen.core.model.text import fit
+from hyalen.core.model.treatment import Colours
 from hyalen.core.proofing.doubts import Stage
 from hyalen.core.reading.engine import EngineError
 from hyalen.store.deliveries import Order
@@ -268,7 +269,8 @@ class Foreman:
             source, index = store.documents.source_of(page)
             own = jobs.Own(str(store.blobs.path(source)), index, (page.width or 1, page.height or 1), page.kind or "")
             return Job(jobs.read_own, (image, page.cleaned, languages, own, page.text_from), seconds)
-        return Job(jobs.read, (image, page.cleaned.dpi, languages, page.read_blob is None), seconds)
+        shown = page.cleaned.colours is not Colours.BLACK_AND_WHITE
+        return Job(jobs.read, (image, page.cleaned.dpi, languages, shown), seconds)
 
     def _original(self, page: PageRecord) -> jobs.Original:
         assert page.original_blob is not None
@@ -346,8 +348,7 @@ class Foreman:
             return store.course.brought_in(task, store.blobs.put(result.original), values)
         if stage == Stage.CLEAN:
             image, thumb = store.blobs.put(result.image), store.blobs.put(result.thumb)
-            read = store.blobs.put(result.read) if result.read else None
-            return store.course.cleaned(task, result.cleaned, image, thumb, read)
+            return store.course.cleaned(task, result.cleaned, image, thumb, store.blobs.put(result.read))
         if stage == Stage.READ:
             return store.course.read(task, result)
         order = Order.of(task)

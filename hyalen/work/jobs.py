@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 import cv2
 from PIL import Image as Pillow
 
-from hyalen.core.formats.codecs import Decoded, decode, decode_scan, encode_bitonal, encode_jpeg
+from hyalen.core.formats.codecs import Decoded, decode, decode_scan, encode_bitonal, encode_jpeg, encode_png
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.formats.pdf_own_text import comments, laid, own_text
@@ -57,12 +57,12 @@ DAMAGED = 0.05  # confidence that a page of damaged data is whole: a doubt of th
 class CleanedImage(NamedTuple):
     """The cleaned page as a JPEG or one-bit PNG file, a small picture of it, and what was done.
 
-    `read` is the grey page that is read where the shown one is black and white.
+    `read` is the page as it is read, in a PNG file: a JPEG's ripples around letters change what is found there.
     """
 
     image: bytes
     thumb: bytes
-    read: bytes | None
+    read: bytes
     cleaned: Cleaned
 
 
@@ -120,9 +120,8 @@ def clean(
     shown = page.shown
     height = max(1, round(shown.shape[0] * THUMB_WIDTH / shown.shape[1]))
     thumb = as_uint8(cv2.resize(shown, (THUMB_WIDTH, min(height, 20 * THUMB_WIDTH)), interpolation=cv2.INTER_AREA))
-    if page.cleaned.colours is Colours.BLACK_AND_WHITE:
-        return CleanedImage(encode_bitonal(shown), encode_jpeg(thumb, 75), encode_jpeg(page.read), page.cleaned)
-    return CleanedImage(encode_jpeg(shown), encode_jpeg(thumb, 75), None, page.cleaned)
+    image = encode_bitonal(shown) if page.cleaned.colours is Colours.BLACK_AND_WHITE else encode_jpeg(shown)
+    return CleanedImage(image, encode_jpeg(thumb, 75), encode_png(page.read), page.cleaned)
 
 
 def _reverse(original: Original, turn: FindTurn) -> Image:
@@ -133,7 +132,7 @@ def _reverse(original: Original, turn: FindTurn) -> Image:
 
 
 def read(image: bytes, dpi: float, languages: Sequence[str], shown: bool = True) -> PageContent:
-    """Read a cleaned page; `shown` says whether the image is the one that is delivered."""
+    """Read a cleaned page; `shown` says whether it is delivered as it is read, and not in black and white."""
     cv2.setNumThreads(1)
     page = decode(image)
     content = read_content(page, dpi, tuple(languages))

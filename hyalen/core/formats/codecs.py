@@ -212,7 +212,7 @@ def encode_jpeg(image: Image, quality: int = 85) -> bytes:
 
 def encode_png(image: Image) -> bytes:
     """PNG, quickly rather than smallest."""
-    return _encode(".png", image, [cv2.IMWRITE_PNG_COMPRESSION, 1])
+    return _encode(".png", image, [])
 
 
 def is_one_bit(data: bytes) -> bool:
