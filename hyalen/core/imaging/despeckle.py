@@ -41,7 +41,7 @@ STEM, STEM_HEIGHT, STEM_DOT = (
     1.5,
     0.5,
 )  # width of a stem over its height; small letters' heights: stems, their dots
-LEAST_DOT = 0.5  # of the square of a stroke
+LEAST_DOT, MOST_DOT = 0.5, 2.5  # of the square of a stroke; what is larger is several dots that run together
 ROW = 9  # parts of an inch between marks that belong together, as those of a colon or a row of leader dots
 
 
@@ -219,7 +219,7 @@ def _dot_area(
     letters: NDArray[np.int64],
     tall: float,
 ) -> tuple[float, bool]:
-    """Pixels of a dot: of those right above a stem, where there are enough, else of a square of the letters' stroke.
+    """Pixels of a dot: of those right above a stem, where there are enough single ones, else of a square of the stroke.
 
     Also whether it was measured on stems; without them nobody knows where this script has its dots.
     """
@@ -238,7 +238,8 @@ def _dot_area(
         over = area[marks[above]]
         dots = over[over > LEAST_DOT * stroke**2]
         if len(dots) >= LEAST_DOTS:
-            return float(np.median(dots)), True
+            middle = float(np.median(dots))
+            return (middle, True) if middle < MOST_DOT * stroke**2 else (stroke**2, False)
         if len(over) >= FEW_DOTS:  # in a coarse scan dots are pale, but much of one size, as dust is not
             lower, middle, upper = np.percentile(over, (25, 50, 75))
             if upper - lower < ALIKE * middle:
