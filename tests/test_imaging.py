@@ -165,6 +165,19 @@ def test_specks_go_and_dots_accents_and_leaders_stay(setter) -> None:
     assert (mended[1500:] < 128).sum() <= 5 * 13
 
 
+def test_single_dots_stay_where_most_dots_over_stems_are_two_that_run_together() -> None:
+    """As in Arabic print: a dot is half and less of what stands over the stems."""
+    page = np.full((700, 1500), 255, np.uint8)
+    for row in range(4):
+        for column in range(30):
+            x, y = 100 + 40 * column, 100 + 150 * row
+            cv2.rectangle(page, (x, y), (x + 4, y + 28), 0, -1)
+            cv2.rectangle(page, (x - 4, y - 18), (x + 5, y - 10), 0, -1)
+            cv2.rectangle(page, (x, y + 36), (x + 3, y + 39), 0, -1)
+    untouched, removed = despeckle(page, 300)
+    assert removed == 0 and np.array_equal(untouched, page)
+
+
 def test_fibres_go_and_dashes_and_lone_figures_stay(setter) -> None:
     page = setter.set(
         '<html lang="en"><body style="font:8pt Liberation Serif;margin:30mm"><table style="width:140mm">'

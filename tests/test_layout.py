@@ -15,6 +15,7 @@ from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.figures import find_figures
 from hyalen.core.layout.initials import join_initials
+from hyalen.core.layout.legible import is_print
 from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.regions import find_regions
@@ -285,6 +286,13 @@ def test_columns_whose_paragraphs_end_at_one_height_are_read_one_after_the_other
     assert reading_order([*right, *left, Box(853, 267, 2326, 636)]) == [7, 5, 6, 0, 1, 2, 3, 4]
 
 
+def test_a_large_picture_over_the_gutter_is_read_first_and_then_column_after_column() -> None:
+    """A photograph wider than the left column, beside which the right one begins."""
+    picture, caption, right = Box(288, 51, 2010, 1842), Box(961, 1857, 1308, 1895), Box(1387, 349, 2393, 3151)
+    left = [Box(322, 1981, 1329, 2767), Box(324, 2800, 724, 2852), Box(323, 2862, 1329, 3151)]
+    assert reading_order([right, *left, caption, picture]) == [5, 4, 1, 2, 3, 0]
+
+
 def test_a_short_last_line_at_the_rim_is_the_paragraphs_and_a_neighbouring_pages_ends_are_not() -> None:
     page = np.full((1600, 1500), 255, np.uint8)
     column = [read_line(" ".join(["lamp"] * 12), 8, 100 + 60 * i) for i in range(6)] + [read_line("was.", 8, 460)]
@@ -330,6 +338,17 @@ def test_a_line_over_a_rule_or_into_the_next_column_is_cut() -> None:
     assert len(cut_lines([line], [], [])) == 1
 
 
+def test_a_line_is_cut_where_far_larger_type_stands_in_it_and_not_behind_a_large_first_letter() -> None:
+    small, large = read_line("pieces of the puzzle", 100, 140), read_line("the fourth of", 600, 100, 90)
+    after = read_line("not just mash them", 1000, 140)
+    words = (*small.words, *large.words, *after.words)
+    line = FoundLine(words, union(w.box for w in words), (Point(100, 190), Point(1400, 190)), 90)
+    found = [" ".join(w.text for w in part.words) for part in cut_lines([line], [], [])]
+    assert found == ["pieces of the puzzle", "the fourth of", "not just mash them"]
+    initial = FoundWord("O", Box(20, 100, 90, 190), 0.9, "eng")
+    assert len(cut_lines([small._replace(words=(initial, *small.words))], [], [])) == 1
+
+
 def test_strokes_that_stand_below_each_other_are_a_rule_that_parts_columns() -> None:
     texts = ("but may not be | that he is tak", "of the fault x | to the cited on", "state it for me | placed at the r")
     lines = [read_line(text, 100, 100 + 60 * i) for i, text in enumerate(texts)]
@@ -362,6 +381,24 @@ def test_a_number_that_merely_comes_first_in_its_line_is_no_list_item() -> None:
     texts = ["The station was founded in the spring of", "1904. and the light was shown for the first"]
     lines = [make_line(t, 100, 100 + 60 * i, ids) for i, t in enumerate(texts)]
     assert len(split_paragraphs(lines)) == 1
+
+
+@pytest.mark.parametrize(
+    ("before", "line", "paragraphs"),
+    [
+        ("for the pleasure of it all (see note 4, p.", "43) in the library of the office", 1),
+        ("Werner the younger, Arnold S., and P. A.", "M. Dahl. From these men he heard it", 1),
+        ("and (as was said", "a) and b) and the rest of that list)", 1),
+        ("the things that the office asks for: now.", "2. what the store has, and its price", 2),
+    ],
+)
+def test_a_line_that_goes_on_with_a_number_or_an_initial_is_no_list_item(
+    before: str, line: str, paragraphs: int
+) -> None:
+    ids = ContentMaker().ids
+    made = [make_line(text, 100, 100 + 60 * i, ids) for i, text in enumerate((before, line))]
+    lines = [x.model_copy(update={"box": x.box._replace(right=1100)}) for x in made]
+    assert len(split_paragraphs(lines)) == paragraphs
 
 
 def test_a_drop_capital_is_the_first_letter_of_its_word() -> None:
@@ -500,6 +537,25 @@ def test_a_column_of_text_beside_a_table_is_no_part_of_it() -> None:
     beside = [read_line("the keeper signs for all that he takes over", 1400, 100 + 47 * i) for i in range(8)]
     (table,) = find_aligned_tables(columns([*set_rows([*FIGURES, *FIGURES]), *beside]))
     assert table.columns == 4 and table.box.right < 1400
+
+
+def test_text_that_goes_on_beyond_short_entries_beside_it_makes_no_table_of_them() -> None:
+    entries = set_rows(
+        [("51", "Class", "21"), ("52", "Search", "362"), ("56", "Field", "385")], tops=range(500, 900, 60)
+    )
+    text = [read_line("the present invention also provides a method", 1200, 80 + 60 * i) for i in range(24)]
+    assert all(t.box.right < 1200 for t in find_aligned_tables(columns([*entries, *text])))
+
+
+def test_a_place_full_of_known_words_is_print_however_unsurely_it_reads() -> None:
+    def lines(text: str) -> list[FoundLine]:
+        made = [read_line(text, 100, 100 + 50 * i) for i in range(6)]
+        return [x._replace(words=tuple(w._replace(confidence=0.3) for w in x.words)) for x in made]
+
+    place = union(line.box for line in lines("the keeper lights the lamp"))
+    assert is_print(place, lines("the keeper lights the lamp"))
+    assert not is_print(place, lines("tlqa keopqr ligbxt wnqe lomqz"))
+    assert not is_print(Box(0, 0, 4000, 4000), lines("the keeper lights the lamp"))  # a chart's labels, a map's names
 
 
 def test_a_contents_page_and_two_columns_of_text_are_no_tables() -> None:

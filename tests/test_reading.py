@@ -5,7 +5,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import unicodedata
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -263,6 +263,25 @@ def test_lines_in_one_place_that_have_words_of_each_others_rows_are_tangles() ->
     kept, tangled = parted_from_tangles([FoundBlock(BlockKind.TEXT, upper.box, (*usual, upper, lower, sure))])
     assert [b.lines for b in tangled] == [(upper, lower)]
     assert kept[0].lines == (*usual, sure)
+
+
+def test_the_end_of_a_tall_line_that_runs_on_over_rows_of_the_next_column_is_given_free() -> None:
+    def line(text: str, top: int, height: int, confidences: Sequence[float], left: int = 100) -> FoundLine:
+        words = tuple(
+            FoundWord(w, Box(left + 200 * i, top, left + 200 * i + 180, top + height), c, "eng")
+            for i, (w, c) in enumerate(zip(text.split(), confidences, strict=True))
+        )
+        box = union(w.box for w in words)
+        return FoundLine(words, box, (Point(left, box.bottom), Point(box.right, box.bottom)), float(height))
+
+    usual = [line("the lamp was lit", 60 * n, 40, [0.95] * 4) for n in range(6)]
+    quote = line("became calm again Pts: wna them", 400, 90, [0.95, 0.9, 0.9, 0.37, 0.2, 0.5])
+    (kept,), (tangled,) = parted_from_tangles([FoundBlock(BlockKind.TEXT, quote.box, (*usual, quote))])
+    assert [w.text for w in kept.lines[-1].words] == ["became", "calm", "again"]
+    assert kept.lines[-1].box.right == 680
+    assert [[w.text for w in x.words] for x in tangled.lines] == [["Pts:", "wna", "them"]]
+    poor = line("was calm again", 400, 40, [0.9, 0.3, 0.2])  # of the usual height: merely badly read
+    assert parted_from_tangles([FoundBlock(BlockKind.TEXT, poor.box, (*usual, poor))])[1] == []
 
 
 def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> None:

@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future
 from contextlib import suppress
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,11 @@ import pytest
 from PIL import Image as Pillow
 
 from bench.material import Case
+from hyalen.core.formats.codecs import decode
 from hyalen.core.formats.source import Limits
+from hyalen.core.imaging.clean import clean_page
+from hyalen.core.model.treatment import Treatment
+from hyalen.core.reading.upright import find_turn
 from hyalen.demo.spoil import AGED, Spoiling, spoil, spread
 from hyalen.store.store import Store
 from hyalen.work import jobs
@@ -333,11 +338,17 @@ def test_an_open_book_is_read_as_two_pages(store: Store, tmp_path: Path, pages: 
         assert len(words & set(text.split())) > 0.9 * len(words)
 
 
+def test_a_page_is_read_from_what_loses_nothing(small_scan: Path) -> None:
+    source = jobs.bring_in(str(small_scan), 0, Limits())
+    original = jobs.Original(source.original, source.dpi, source.stated_turn)
+    page = clean_page(original.scan().pixels, source.dpi, Treatment(), partial(find_turn, languages=("eng",)))
+    made = jobs.clean(original, Treatment(), ("eng",))
+    assert np.array_equal(decode(made.read), page.read)
+
+
 def test_cleaning_is_the_same_wherever_it_is_done(small_scan: Path) -> None:
     source = jobs.bring_in(str(small_scan), 0, Limits())
     original = jobs.Original(source.original, source.dpi, source.stated_turn)
-    from hyalen.core.model.treatment import Treatment
-
     workers = LocalWorkers(1)
     try:
         there = workers.submit(Job(jobs.clean, (original, Treatment(), ("eng",)), 120)).result(timeout=120)

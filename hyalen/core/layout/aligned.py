@@ -27,6 +27,7 @@ APART = 2.5  # distances of rows, that a total may stand below the last one
 CELL_WORDS = 3.5  # words of a cell on average: more are columns of text
 LEAST_TOLD = 0.55  # confidence of the model's table that is believed
 LEVEL, LEVEL_TEXT = 0.4, 0.25  # line heights within which cells stand in one row, and text beside cells
+MOST_BEYOND = 0.5  # of the lines of text that stands beside cells, above and below these
 MOSTLY_HEADED = 0.7  # of the columns under a head, that have one of their own in its cell
 WRAPPED = 0.85  # of the usual distance of rows
 FRACTIONS = "½¼¾⅓⅔⅛⅜⅝⅞⅕⅖⅗⅘⅙⅚"  # signs of one character; Unicode, Latin-1 Supplement and Number Forms
@@ -228,6 +229,9 @@ def _level(a: Sequence[FoundLine], b: Sequence[FoundLine], box_a: Box, box_b: Bo
     short, long = sorted((a, b), key=len)
     size = float(np.median([line.height for line in long]))
     levels = np.array([line.level for line in long])
+    top, bottom = max(box_a.top, box_b.top), min(box_a.bottom, box_b.bottom)
+    if not _cell_like(long) and ((levels < top) | (levels > bottom)).sum() > MOST_BEYOND * len(long):
+        return False  # running text that goes on above and below a table beside it
     met = sum(bool((np.abs(levels - line.level) < level * size).any()) for line in short)
     return met >= 0.75 * len(short)
 

@@ -8,11 +8,13 @@ import numpy as np
 
 from hyalen.core.languages import EDGES, is_known
 from hyalen.core.model.found import FoundLine, FoundWord
+from hyalen.core.model.geometry import Box
 
 TRUSTED = 0.6  # confidence of a word in no list that counts as read
 SURE = 0.75  # confidence at which any word counts
 LEAST_CONFIDENCE = 0.4  # of a line of words
 LEAST_EVEN = 0.25  # the same, where its letters stand evenly
+PRINT_WORDS, PRINT_AREA, PRINT_KNOWN = 10, 0.25, 0.35  # of a place: words of length; their share of it; of them, known
 NEAR = 12  # lines of other columns may come between two of one
 
 
@@ -24,6 +26,14 @@ def plausible(word: FoundWord, dpi: float) -> bool:
         and word.box.height < dpi * 0.9
         and not (letters < 3 and word.box.height > dpi * 0.35)
     )
+
+
+def is_print(box: Box, lines: Sequence[FoundLine]) -> bool:
+    """Whether a place is full of words of which many are known, however unsurely they read: it is no picture."""
+    words = [w for line in lines for w in line.words if sum(map(str.isalpha, w.text)) > 2 and box.covers(w.box, 0.6)]
+    known = sum(is_known(w.text.strip(EDGES), w.language) for w in words)
+    full = sum(box.overlap(w.box) for w in words) > PRINT_AREA * box.area
+    return len(words) >= PRINT_WORDS and full and known > PRINT_KNOWN * len(words)
 
 
 def is_noise(line: FoundLine, dpi: float) -> bool:

@@ -12,7 +12,7 @@ from hyalen.core.model.geometry import Box
 SLACK = 0.08  # of a box's shorter side: touching neighbours do not overlap
 MOST_DOWN = 0.4  # of the shortest side of all, a line's height: columns lean, rows overlap by less
 OTHER_SLACKS = (0.12,)  # the same where boxes are told a little too large
-MOST_LIFTED = 0.35  # of the area of all, of what may straddle a gutter
+MOST_LIFTED, MOST_ALONE = 0.35, 0.6  # of the area of all, of what may straddle a gutter; and of one box that does
 MOST_HEADS = 4  # rows of a head: title, subtitle, date, name
 ASIDE_WIDTH = 0.3  # of its neighbour's width: a narrower column beside it is a margin's
 ASIDE_COVER = 0.5  # of the height that such a column fills
@@ -160,7 +160,8 @@ def _lifted(edges: Boxes, members: list[int]) -> list[int]:
         # Columns balance: a gutter that parts little from much is none.
         tall = min(float((mine[s, 3] - mine[s, 1]).sum()) for s in (left, right))
         cost = float(area[crossing].sum() / area.sum()) - 0.3 * tall / float(mine[:, 3].max() - mine[:, 1].min())
-        if float(area[crossing].sum()) < MOST_LIFTED * area.sum() and (best is None or cost < best[0]):
+        most = MOST_ALONE if crossing.sum() == 1 else MOST_LIFTED
+        if float(area[crossing].sum()) < most * area.sum() and (best is None or cost < best[0]):
             best = cost, crossing
     if best is None:
         return sorted(members, key=lambda i: (edges[i, 1], edges[i, 0]))

@@ -27,6 +27,7 @@ LEAST_ENTRIES, MOST_PASSED = 5, 3  # entries of a numbered run; numbers that it 
 _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
 LEAST_LEADING, ENTRY_GAP = 3, 1.2  # lines of a column that lead to page numbers; line heights before such a number
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
+_ABBREVIATED = re.compile(r"(?:^|[\s(])[^\W\d_]{1,2}\.$")  # an initial, or "p." before its number
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
 
 
@@ -222,7 +223,10 @@ class _Column:
             return False
         if text[0] in BULLETS or self._counts_on(i):
             return True
-        return before.endswith((*SENTENCE_END, ";", ",")) or self._remains(i - 1) > 2 * size
+        if self._remains(i - 1) > 2 * size:
+            return True
+        goes_on = _ABBREVIATED.search(before) or before.count("(") > before.count(")")
+        return before.endswith((*SENTENCE_END, ";", ",")) and not goes_on
 
     def _counts_on(self, i: int) -> bool:
         """Whether the line's number or letter is the next after that of an item above it."""

@@ -15,7 +15,7 @@ from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import Figure, find_figures
 from hyalen.core.layout.initials import join_initials
-from hyalen.core.layout.legible import SURE, TRUSTED, columnar, is_noise, plausible, reads, stands_up
+from hyalen.core.layout.legible import SURE, TRUSTED, columnar, is_noise, is_print, plausible, reads, stands_up
 from hyalen.core.layout.making import (
     Numbering,
     code_region,
@@ -236,6 +236,11 @@ def _figures(
     seen += [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines and _is_picture(b.box, dpi, trusted)]
     seen = [box for box in seen if sum(box.overlap(line) for line in text) < MOST_TEXT * box.area]
     found = find_figures(page, dpi, trusted, [t.box for t in tables], seen, rules)
+    printed = [f.box for f in found if is_print(f.box, read)]
+    if printed:  # blurred type joins as a picture's ink does
+        trusted += [w.box for line in read for w in line.words if any(box.covers(w.box, 0.6) for box in printed)]
+        seen = [box for box in seen if not is_print(box, read)]
+        found = find_figures(page, dpi, trusted, [t.box for t in tables], seen, rules)
     return [f for f in found if not any(t.box.covers(f.box) for t in tables)]
 
 

@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from hyalen.core.languages import mostly_right_to_left
-from hyalen.core.layout.sizes import CAPITALS, DEEP, TALL, type_size
+from hyalen.core.layout.sizes import CAPITALS, DEEP, TALL, type_size, word_size
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 
@@ -23,6 +23,11 @@ LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have an
 NARROW_GUTTER, BEGIN_ALIKE, INDENT = 1.5, 0.3, 2.0  # line heights: widest space that columns may be run together over;
 # how exactly below each other lines begin there, and how exactly a line is as wide as both
 MOST_UNLIKE = 1.35  # times: words within it are of one size
+OTHER_SIZE, BESIDE, LEAST_LETTERS = (
+    1.7,
+    3,
+    5,
+)  # times: type of two blocks; words beside it, and their letters, that tell
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
 LEAST_FIGURES, WHITE = 3, 2.5  # in a line; times the width of a figure, that a mark would have to be wide
 _TWO_FIGURES = re.compile(r"(\d[\d.,]*)[-–—_~.·:]{1,3}(\d[\d.,]*)")
@@ -146,7 +151,7 @@ def with_figures_parted(line: FoundLine) -> FoundLine:
 
 
 def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[Box]) -> list[FoundLine]:
-    """Lines without those that run on over a rule or from one column into another.
+    """Lines without those that run on over a rule, from one column into another or from one size of type into another.
 
     Parameters
     ----------
@@ -160,7 +165,11 @@ def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[B
     for line in lines:
         words = sorted(line.words, key=lambda w: w.box.left)
         beside = [t for t in texts if t.top < line.box.bottom and line.box.top < t.bottom]
-        cuts = [i for i, (a, b) in enumerate(pairwise(words), 1) if _is_cut(a.box, b.box, line.height, down, beside)]
+        cuts = [
+            i
+            for i, (a, b) in enumerate(pairwise(words), 1)
+            if _is_cut(a.box, b.box, line.height, down, beside) or _changes_size(words, i)
+        ]
         if not cuts:
             result.append(line)
             continue
@@ -174,7 +183,7 @@ def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[B
 def without_screens(down: Sequence[Box], lines: Sequence[FoundLine]) -> list[Box]:
     """The vertical rules without those that run through words that read surely: a tint's dots in a row look like one."""
     sure = (w for line in lines for w in line.words if w.confidence > SURE)
-    words = [w.box for w in sure if sum(map(str.isalpha, w.text)) >= LEAST_SURE]
+    words = [w.box for w in sure if _letters(w) >= LEAST_SURE]
 
     def crossed(rule: Box) -> int:
         x = rule.centre.x
@@ -225,6 +234,20 @@ def _is_cut(a: Box, b: Box, height: float, down: Sequence[Box], texts: Sequence[
     return bool(left and right) and all(
         t.right <= b.left + height and u.left >= a.right - height for t in left for u in right
     )
+
+
+def _changes_size(words: Sequence[FoundWord], at: int) -> bool:
+    """Whether words of far larger or smaller type begin there, as those of a pull quote within a column do."""
+
+    left, right = words[max(0, at - BESIDE) : at], words[at : at + BESIDE]
+    if min(len(left), len(right)) < 2 or min(sum(_letters(w) for w in side) for side in (left, right)) < LEAST_LETTERS:
+        return False
+    (least, most), (low, high) = ((min(s), max(s)) for s in ([word_size(w) for w in side] for side in (left, right)))
+    return bool(least > OTHER_SIZE * high or low > OTHER_SIZE * most)
+
+
+def _letters(word: FoundWord) -> int:
+    return sum(map(str.isalpha, word.text))
 
 
 def join_rows(lines: Sequence[FoundLine], down: Sequence[Box] = ()) -> list[FoundLine]:

@@ -12,7 +12,8 @@ TALL = re.compile(r"[A-ZÀ-Þ0-9bdfhklßА-ЯЁбΑ-Ωβδθλξφψאל\"'“�
 DEEP = re.compile(r"[gjpqyçþŋſQJ,;()\[\]|/рцщузфДЦЩβγζημξρφχψ]")  # what reaches below the line
 _SHORT = re.compile(r"[itjà-öù-þйёά-ώ]")
 CAPITALS = 0.7  # of the line's height
-X_HEIGHT, DOTTED = 0.68, 0.92  # of capitals: letters without ascender, and those with a dot or a short one; no source
+# Of capitals: letters without ascender, those with a dot or a short one, and what reaches below the line; no source.
+X_HEIGHT, DOTTED, DEPTH = 0.68, 0.92, 0.3
 
 
 class _Word(Protocol):
@@ -33,6 +34,12 @@ class SetLine(Protocol):
     def height(self) -> float: ...
     @property
     def level(self) -> float: ...
+
+
+def word_size(word: _Word) -> float:
+    """Height of capitals of a word's type by its box alone, in pixels."""
+    rise = 1.0 if TALL.search(word.text) else DOTTED if _SHORT.search(word.text) else X_HEIGHT
+    return max(1.0, word.box.height / (rise + (DEPTH if DEEP.search(word.text) else 0.0)))
 
 
 def type_size(line: SetLine) -> float:

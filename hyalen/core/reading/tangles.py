@@ -7,13 +7,15 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, with_margin
-from hyalen.core.model.found import FoundBlock, FoundLine, Shape
+from hyalen.core.layout.rows import part_of
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import SURE, shifted, sure_letters
 
 LEAST_ROWS = 5  # rows that read well, for others to be told by their height
 TWO_ROWS, TANGLED = (1.6, 4.0), 0.4  # usual heights of several rows taken for one; confidence below which they may be
+UNSURE = 0.6  # confidence of words at an end of such a line, that may be several rows
 CROSSED = 0.6  # of a line's place, that another line has as well
 SAME_ROW = 0.6  # of both lines' places, in common
 BESIDE = 3  # line heights above and below, within which lines are read again with it: rows are found by each other
@@ -99,7 +101,7 @@ def _usual_height(blocks: Sequence[FoundBlock]) -> float | None:
 
 
 def parted_from_tangles(blocks: Sequence[FoundBlock]) -> tuple[list[FoundBlock], list[FoundBlock]]:
-    """The blocks without lines that the engine made of several rows, which read as nothing; and those lines.
+    """The blocks without lines, or ends of lines, that the engine made of several rows, which read as nothing; and those.
 
     What they stand on is free to be read row by row (`read_rest`).
     """
@@ -108,11 +110,18 @@ def parted_from_tangles(blocks: Sequence[FoundBlock]) -> tuple[list[FoundBlock],
         return list(blocks), []
     kept, tangled = [], []
     for block in blocks:
-        lines = [line for line in block.lines if _is_tangle(line, usual, block.lines)]
-        gone = {id(line) for line in lines}
-        if lines:
-            tangled.append(block._replace(lines=tuple(lines)))
-        kept.append(block._replace(lines=tuple(line for line in block.lines if id(line) not in gone)))
+        own: list[FoundLine] = []
+        lost: list[FoundLine] = []
+        for line in block.lines:
+            if _is_tangle(line, usual, block.lines):
+                lost.append(line)
+                continue
+            begin, end = _read_part(line, usual)
+            own.append(part_of(line, line.words[begin:end]))
+            lost += [part_of(line, words) for words in (line.words[:begin], line.words[end:]) if words]
+        if lost:
+            tangled.append(block._replace(lines=tuple(lost)))
+        kept.append(block._replace(lines=tuple(own)))
     return [b for b, before in zip(kept, blocks, strict=True) if b.lines or not before.lines], tangled
 
 
@@ -123,6 +132,26 @@ def _is_tangle(line: FoundLine, usual: float, beside: Sequence[FoundLine]) -> bo
         return False
     crossed = any(o is not line and line.box.overlap(o.box) > CROSSED * line.box.area for o in beside)
     return line.confidence < TANGLED or (crossed and any(w.confidence < TANGLED for w in line.words))
+
+
+def _read_part(line: FoundLine, usual: float) -> tuple[int, int]:
+    """The words of a tall line, as a pull quote's, without those at its ends that read as nothing.
+
+    There it goes on over several rows of the column beside it.
+    """
+    count = len(line.words)
+    if not TWO_ROWS[0] * usual < line.box.height < TWO_ROWS[1] * usual:
+        return 0, count
+    unsure = [w.confidence < UNSURE for w in line.words]
+    begin = next((i for i, each in enumerate(unsure) if not each), count)
+    end = count - next((i for i, each in enumerate(reversed(unsure)) if not each), count)
+    if begin >= end:
+        return 0, count
+    return begin if _is_nothing(line.words[:begin]) else 0, end if _is_nothing(line.words[end:]) else count
+
+
+def _is_nothing(words: Sequence[FoundWord]) -> bool:
+    return len(words) > 1 and float(np.mean([w.confidence for w in words])) < TANGLED
 
 
 def still_tangled(tangled: Sequence[FoundBlock], found: Sequence[FoundBlock]) -> list[FoundBlock]:
