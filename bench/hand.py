@@ -36,7 +36,7 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
     page = cleaned.read
     content = read_content(decode(page), 300, ("eng",))
     with tempfile.TemporaryDirectory() as name:
-        path = Path(name) / "page.jpg"
+        path = Path(name) / "page.png"
         path.write_bytes(page)
         idle = _waits(path, content, lambda: None)
         pool = LocalWorkers(workers, nice=GIVES_WAY)

@@ -238,7 +238,6 @@ def _is_cut(a: Box, b: Box, height: float, down: Sequence[Box], texts: Sequence[
 
 def _changes_size(words: Sequence[FoundWord], at: int) -> bool:
     """Whether words of far larger or smaller type begin there, as those of a pull quote within a column do."""
-
     left, right = words[max(0, at - BESIDE) : at], words[at : at + BESIDE]
     if min(len(left), len(right)) < 2 or min(sum(_letters(w) for w in side) for side in (left, right)) < LEAST_LETTERS:
         return False

@@ -15,6 +15,7 @@
   const walk = $derived(edits.walk);
   const at = $derived(edits.at);
   const doubt = $derived(at >= 0 ? walk[at] : undefined);
+  const counts = $derived(desk.document?.doubts ?? {});
   const own = $derived(walk.length ? doubts.list.some((d) => d.stage === view.stage) : !!counts[view.stage]);
   let open = $state(false);
   let sampling = $state(false);
@@ -23,7 +24,6 @@
   /** Other documents of the batch that wait, the one with most doubts first. */
   const waiting = $derived((desk.batch?.documents ?? []).filter((d) => d.id !== desk.document?.id && (d.doubts['proof'] ?? 0) > 0).sort((a, b) => (b.doubts['proof'] ?? 0) - (a.doubts['proof'] ?? 0)));
   let listed = $state(LISTED);
-  const counts = $derived(desk.document?.doubts ?? {});
   /** As the server counts them: the list itself may still be on its way. */
   const total = $derived(own ? (counts[view.stage] ?? walk.length) : Object.values(counts).reduce((a, b) => a + b, 0));
 
