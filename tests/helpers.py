@@ -107,16 +107,17 @@ def read_document(
     store: Store,
     contents: Sequence[PageContent],
     languages: Sequence[str] = ("eng",),
-    image: str = "",
+    image: str | Sequence[str] = "",
     how: Cleaned | None = None,
 ) -> tuple[int, list[int]]:
-    """A document whose pages are read, and their ids; `image` is the file of all their pictures."""
+    """A document whose pages are read, and their ids; `image` is the file of all their pictures, or of each."""
+    images = [image] * len(contents) if isinstance(image, str) else image
     with store.database.write():  # as one, so that no foreman takes a task meanwhile
         batch = store.documents.add_batch("b", list(languages))
         document = store.documents.add(batch, "Some scan.pdf", "0" * 64, len(contents))
         ids = store.pages.ids(document)
-        for page_id, content in zip(ids, contents, strict=True):
-            read_page(store, page_id, content, how, image)
+        for page_id, content, own in zip(ids, contents, images, strict=True):
+            read_page(store, page_id, content, how, own)
     return document, ids
 
 

@@ -7,14 +7,14 @@ from collections.abc import Iterator
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page, Request, expect
+from playwright.sync_api import Page, Request, Route, expect
 
 from hyalen.core.decisions.requests import SetWord
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.model.content import Role
 from hyalen.store.store import Store
 from tests.conftest import ContentMaker, worn
-from tests.helpers import Server, do, read_document, waiting
+from tests.helpers import Server, do, read_document, until, waiting
 
 PAGES = 30
 
@@ -38,6 +38,8 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     store.decisions.edit(ids[4], store.pages.page(ids[4]).revision, SetWord(word_id="w8", text="burning"))
     store.settings.read_again(document, [ids[4]], None, whole=False, keep=True)
     do(store, waiting(store, ids[4], "read"), ContentMaker(top=600).add(Role.HEADING_1, "Chapter eeea").page())
+    other = store.blobs.put(encode_jpeg(np.full((3508, 2480), 90, np.uint8), 60))
+    read_document(store, pages[:2], image=[image, other])
     store.close()
     made = Server(data)
     yield made
@@ -114,6 +116,31 @@ def test_a_correction_costs_one_request(page: Page, server: Server) -> None:
     assert len(edits) == 1 and edits[0].endswith("/edits")
     # The walk goes on to the next doubt's page; the page that was corrected is not asked for again.
     assert edits[0].removeprefix("POST ").removesuffix("/edits") not in [a.removeprefix("GET ") for a in asked]
+
+
+def test_no_picture_lies_under_the_blocks_of_another_page(page: Page, server: Server) -> None:
+    second = server.http.get("/documents/2").json()["pages"][1]["id"]
+    address = f"**{server.http.get(f'/pages/{second}').json()['cleaned']}"
+    held: list[Route] = []
+    page.route(address, lambda route: held.append(route))
+    page.goto(f"http://127.0.0.1:{server.port}/#/document/2/proof/1")
+    picture = page.locator(".sheet img")
+    shown = "image => image.complete && image.naturalWidth > 0"
+    until(page, lambda: picture.count() == 1 and picture.evaluate(shown))
+    # The picture of the page beside is asked for before the page is turned.
+    until(page, lambda: len(held) == 1)
+    page.keyboard.press("PageDown")
+    expect(page.get_by_text("The picture is on its way…")).to_be_visible()
+    expect(page.locator("[data-region='r1']")).to_contain_text("Chapter bbba")
+    assert not picture.evaluate(shown)
+    for route in held:
+        route.abort()
+    again = page.get_by_role("button", name="Try again")
+    expect(again).to_be_visible()
+    page.unroute(address)
+    again.click()
+    until(page, lambda: picture.evaluate(shown))
+    expect(page.get_by_role("alert")).to_have_count(0)
 
 
 def test_the_read_through_comes_as_it_is_scrolled_and_leads_to_its_blocks(page: Page, server: Server) -> None:

@@ -185,16 +185,33 @@ def test_sections_turn_with_the_pages_and_count_as_they_do(tmp_path: Path) -> No
     assert wide == [False, True, False]  # and no page without a word
 
 
+def to_the_top(page: PageContent) -> PageContent:
+    heads = tuple(a.model_copy(update={"outline": tuple(p._replace(y=p.y - a.box.top + 90) for p in a.outline)}) for a in page.artifacts)  # fmt: skip
+    return page.model_copy(update={"artifacts": heads})
+
+
+@pytest.mark.parametrize(
+    ("heads", "told", "counts"),
+    [
+        (["Return 14", "Return 15", "Return 16"], "Return\t\t1", True),
+        (["14 Return", "15 Return", "l6 Return"], "1\tReturn", True),
+        (["Return 1931", "Return 1931", "Return 1931"], "Return 1931", False),
+    ],
+)
+def test_a_number_in_a_running_head_counts_on_where_it_counted(heads: list[str], told: str, counts: bool) -> None:
+    pages = [ContentMaker().add(Role.PARAGRAPH, "Text.").add(Role.RUNNING_HEAD, head).page() for head in heads]
+    docx = Document(io.BytesIO(written([to_the_top(page) for page in pages])))
+    (section,) = docx.sections
+    assert section.header.paragraphs[0].text == told
+    assert ("PAGE" in section.header._element.xml) == counts
+
+
 def test_right_and_left_pages_have_their_own_heads_and_the_first_has_none() -> None:
     def page(number: int) -> PageContent:
         maker = ContentMaker().add(Role.PARAGRAPH, f"Page {number} has its text.")
         if number:
             maker.add(Role.RUNNING_HEAD, "The Board" if number % 2 else "The Inspector")
         return maker.page()
-
-    def to_the_top(page: PageContent) -> PageContent:
-        heads = tuple(a.model_copy(update={"outline": tuple(p._replace(y=p.y - a.box.top + 90) for p in a.outline)}) for a in page.artifacts)  # fmt: skip
-        return page.model_copy(update={"artifacts": heads})
 
     docx = Document(io.BytesIO(written([to_the_top(page(n)) for n in range(6)])))
     (section,) = docx.sections

@@ -48,9 +48,12 @@ class Page:
         return region.id
 
     def roles(self, told: list[Witness] | None = None, rules: list[Box] | None = None) -> dict[str, Role]:
+        return {r.id: r.role for r in self.settled(told, rules).everything}
+
+    def settled(self, told: list[Witness] | None = None, rules: list[Box] | None = None) -> PageContent:
         content = PageContent(width=2480, height=3508, dpi=300, regions=tuple(self.regions))
         page = np.full((3508, 2480), 255, np.uint8)
-        return {r.id: r.role for r in assign_roles(content, page, told or [], rules or []).everything}
+        return assign_roles(content, page, told or [], rules or [])
 
 
 @pytest.fixture
@@ -64,6 +67,22 @@ def page() -> Page:
 def test_a_line_whose_number_stands_off_is_a_running_head(page: Page) -> None:
     head = page.add("IN THE LANTERN ROOM 27", 700, 300, gap=120)
     assert page.roles()[head] is Role.RUNNING_HEAD
+
+
+@pytest.mark.parametrize(
+    ("text", "parts"),
+    [
+        ("IN THE LANTERN ROOM 27", {"27": Role.PAGE_NUMBER, "IN THE LANTERN ROOM": Role.RUNNING_HEAD}),
+        ("xxiv LIGHTS", {"xxiv": Role.PAGE_NUMBER, "LIGHTS": Role.RUNNING_HEAD}),
+        ("THE GAZETTE 1931", {"THE GAZETTE 1931": Role.RUNNING_HEAD}),
+    ],
+)
+def test_the_page_number_in_a_running_head_is_a_part_of_its_own(page: Page, text: str, parts: dict[str, Role]) -> None:
+    page.add(text, 700, 300, gap=120)
+    artifacts = page.settled().artifacts
+    assert {a.text: a.role for a in artifacts} == parts
+    assert len({a.id for a in artifacts}) == len(parts)
+    assert all(a.box.width < 100 for a in artifacts if a.role is Role.PAGE_NUMBER)
 
 
 @pytest.mark.parametrize("text", ["Article 11", "Now, therefore,", "The General Assembly", "Chapter 3 The lamp"])

@@ -16,6 +16,7 @@ from docx.shared import Inches, Length, Pt
 from docx.text.paragraph import Paragraph
 
 from hyalen.core.formats.docx_fields import add_field
+from hyalen.core.layout.numerals import page_number
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.document import LabelRange, LabelStyle
 from hyalen.core.structure.tree import StructureTree
@@ -167,7 +168,9 @@ def count_pages(section: Section, label: LabelRange | None) -> None:
 
 def _put_heads(docx: Document, section: Section, tree: StructureTree, span: Span) -> None:
     """The heads and feet that most of the section's left and right pages have; none on its first page if it has none."""
-    heads = [(_edge(tree.pages[i], top=True), _edge(tree.pages[i], top=False)) for i in range(span.first, span.end)]
+    pages = tree.pages[span.first : span.end]
+    tops, feet = (_numbers_apart([_edge(page, top) for page in pages]) for top in (True, False))
+    heads = list(zip(tops, feet, strict=True))
     sides = [[each for at, each in enumerate(heads) if (span.first + at) % 2 == parity] for parity in (0, 1)]
     if min(map(len, sides)) < ENOUGH:
         sides = [heads, heads]
@@ -199,6 +202,20 @@ def _edge(page: PageContent, top: bool) -> _Edge:
         across = number.box.centre.x / page.width
         side = "left" if across < SIDE else "right" if across > 1 - SIDE else "middle"
     return _Edge("  ".join(a.text.replace("\n", " ") for a in texts), side)
+
+
+def _numbers_apart(edges: Sequence[_Edge]) -> list[_Edge]:
+    """The same without numbers at an end of their text that count the pages."""
+    found = list(edges)
+    for end, side in ((0, "left"), (-1, "right")):
+        words = [edge.text.split() for edge in found]
+        numbers = [page_number(told[end]) if len(told) > 1 else None for told in words]
+        first = Counter(n - at for at, n in enumerate(numbers) if n is not None)
+        for at, n in enumerate(numbers):
+            if n is not None and first[n - at] >= ENOUGH:
+                rest = words[at][1:] if end == 0 else words[at][:-1]
+                found[at] = _Edge(" ".join(rest), found[at].number or side)
+    return found
 
 
 def _usual(edges: Sequence[_Edge]) -> _Edge:

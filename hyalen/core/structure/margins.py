@@ -14,8 +14,8 @@ import numpy as np
 from hyalen.core.layout.paragraphs import SENTENCE_END
 from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
-from hyalen.core.model.content import PageContent, Region, Role
-from hyalen.core.model.geometry import Box
+from hyalen.core.model.content import Line, PageContent, Region, Role, Word
+from hyalen.core.model.geometry import Box, union
 
 PAGE_NUMBER = re.compile(
     r"^\W*(?:(?:page|seite|página|pagina|p\.|s\.|bl\.|folio|fol\.|стр\.|σελ\.)\s*)?"
@@ -101,17 +101,39 @@ def _is_apart(region: Region, texts: Sequence[Region], row: Sequence[Region], le
     return gap > least * region.lines[0].height
 
 
-def _number_stands_off(region: Region) -> bool:
-    """Whether the line begins or ends with a number that more than a word's space parts from the rest."""
+def _number_that_stands_off(region: Region) -> int | None:
+    """0 or -1 where the first or last word is a number that more than a word's space parts from the rest."""
     words, height = region.lines[0].words, region.lines[0].height
     if len(words) < 2:
-        return False
-    ends = ((words[0], words[1]), (words[-1], words[-2]))
-    return any(
-        _NUMBER.match(number.text.casefold())
-        and max(other.box.left - number.box.right, number.box.left - other.box.right) > 0.9 * height
-        for number, other in ends
-    )
+        return None
+    for end, number, other in ((0, words[0], words[1]), (-1, words[-1], words[-2])):
+        apart = max(other.box.left - number.box.right, number.box.left - other.box.right)
+        if apart > 0.9 * height and _NUMBER.match(number.text.casefold()):
+            return end
+    return None
+
+
+def number_apart(head: Region) -> tuple[Region, ...]:
+    """A running head and the page number that stands off at its end, in their order; the head alone without one.
+
+    Office files count the number anew, and pages can be called by it.
+    """
+    end = _number_that_stands_off(head) if len(head.lines) == 1 else None
+    if end is None:
+        return (head,)
+    line = head.lines[0]
+    number, others = line.words[end], line.words[1:] if end == 0 else line.words[:-1]
+    if _YEAR.fullmatch(number.text):
+        return (head,)
+
+    def part(words: Sequence[Word]) -> Line:
+        return line.model_copy(update={"words": tuple(words), "box": union(w.box for w in words)})
+
+    rest, alone = part(others), part([number])
+    text = head.model_copy(update={"lines": (rest,), "outline": rest.box.polygon()})
+    aside = {"role": Role.PAGE_NUMBER, "id": f"{head.id}n", "lines": (alone,), "outline": alone.box.polygon()}
+    page_number = head.model_copy(update=aside | {"reason": "a number that stands off in the running head"})
+    return (page_number, text) if end == 0 else (text, page_number)
 
 
 def _has_number(region: Region) -> bool:
@@ -140,7 +162,7 @@ def _settled(
     if not _may_be(region):
         return None
     large = type_size(region.lines[0]) > LARGE * usual
-    stands_off = _number_stands_off(region) or (capitals and not at_top and _has_number(region))
+    stands_off = _number_that_stands_off(region) is not None or (capitals and not at_top and _has_number(region))
     if not large and stands_off and _is_apart(region, texts, row):
         return Margin(Role.RUNNING_HEAD, 0.85, "a line with the page number at the page's edge")
     kinds = {w.kind for w in told if w.confidence > LEAST_TOLD and w.box.covers(region.box, 0.6)}

@@ -19,7 +19,7 @@ from hyalen.core.model.geometry import Box, union
 from hyalen.core.structure.contents import contents_entries
 from hyalen.core.structure.indented import addresses, quotations
 from hyalen.core.structure.lists import with_depths
-from hyalen.core.structure.margins import margins, side_notes
+from hyalen.core.structure.margins import margins, number_apart, side_notes
 
 CAPTION_START = re.compile(
     r"^(fig(ure|ura|uur|\.)?|abb(ildung|\.)?|plate|table|tab(elle|\.)?|tableau|tabla|tabela|"
@@ -135,6 +135,7 @@ def assign_roles(
         return region.model_copy(update={"role": role, "confidence": confidence, "reason": reason})
 
     regions = [settled(r) for r in content.regions]
+    regions = [part for r in regions for part in (number_apart(r) if r.role is Role.RUNNING_HEAD else (r,))]
     content = content.model_copy(
         update={
             "regions": tuple(r for r in regions if not r.role.is_artifact),

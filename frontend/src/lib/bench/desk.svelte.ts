@@ -1,12 +1,14 @@
 import { api, type Batch, type BatchSummary, type Changed, type Document, type Line, type Page, type Region } from '../api/client';
 import { ahead } from './ahead.svelte';
 import { doubts } from './doubts.svelte';
+import { later } from './later';
 import { findRegion, linesOf } from './content';
 import { notices } from './notices.svelte';
 import { selection } from './selection.svelte';
 import { inTurn } from './turns';
 
 const TOGETHER = 350; // milliseconds: many events come while a batch runs, and one refresh serves them all
+const RESTED = 300; // milliseconds: who turns pages faster is on the way to another
 
 /** What the server tells of a change; no document where it is one of a whole batch. */
 export type Heard = { batch_id: number; document_id: number | null; page_id: number | null; state: string };
@@ -32,6 +34,13 @@ export class Desk {
   onChange: (event: Heard) => void = () => undefined;
 
   private stale = new Set<number>();
+  /** Once the clerk rests on a page, the next and the one before are fetched, with their pictures. */
+  private fetchBeside = later(RESTED, () => {
+    for (const at of [this.pageIndex + 1, this.pageIndex - 1]) {
+      const beside = this.pages[at];
+      if (beside && !this.stale.has(beside.id) && !ahead.page(beside.id, beside.revision)) void ahead.fetchPage(beside.id);
+    }
+  });
   private pending: AbortController | null = null;
   private timer: ReturnType<typeof setTimeout> | null = null;
   private opening = 0;
@@ -87,6 +96,7 @@ export class Desk {
     this.pageIndex = Math.min(Math.max(0, index), Math.max(0, last));
     const summary = this.pages[this.pageIndex];
     if (!summary) return;
+    this.fetchBeside();
     if (this.page?.id === summary.id && !this.stale.has(summary.id) && this.page.revision === summary.revision) {
       this.pending?.abort();
       return;

@@ -17,6 +17,7 @@
   import LiftedLine from './LiftedLine.svelte';
   import Loupe from './Loupe.svelte';
   import NewLine from './NewLine.svelte';
+  import PagePicture from './PagePicture.svelte';
   import TextOverInk from './TextOverInk.svelte';
   import { writing } from '../bench/writing.svelte';
   import { beforePaint } from '../bench/later';
@@ -174,7 +175,8 @@
   >
     {#if page?.cleaned || page?.original}
       <div class="sheet" style:width="{size[0]! * scale}px" style:height="{size[1]! * scale}px" style:margin="{MARGIN}px auto">
-        <img src={preview?.image ?? page.cleaned ?? page.original} alt="Page {page.position + 1}" draggable="false" />
+        <!-- Another page's picture must not lie under this page's blocks while its own is on its way. -->
+        {#key page.id}<PagePicture src={preview?.image ?? page.cleaned ?? page.original ?? ''} alt="Page {page.position + 1}" />{/key}
         {#if clean}<CleanOverlay {size} {scale} {dpi} />{/if}
         {#if showRegions && page.content}
           <svg viewBox="0 0 {size[0]} {size[1]}" aria-hidden="true">
@@ -270,7 +272,6 @@
   .desk { position: absolute; inset: 0; overflow: auto; background: radial-gradient(circle at 50% 20%, #eef2f0, var(--color-desk) 70%); touch-action: none; }
   .desk.loupe { cursor: none; }
   .sheet { position: relative; background: #fff; box-shadow: 0 1px 3px #0004, 0 8px 30px #0002; }
-  .sheet img { display: block; width: 100%; height: 100%; user-select: none; }
   .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; overflow: visible; }
   .redacted { fill: #000; fill-opacity: 0.78; stroke: #000; stroke-width: 4; pointer-events: none; }
   .blank { fill: #fff; }
