@@ -451,6 +451,15 @@ def test_dirty_edges_go_and_a_cut_letter_stays() -> None:
     assert mended[300:900, :12].min() == 255 and mended[560:610, 870:].min() == 0
 
 
+def test_the_bed_in_a_corner_goes_and_a_picture_there_stays() -> None:
+    page = np.full((1200, 900), 255, np.uint8)
+    page[:40, :90] = 0  # a quarter of an inch deep
+    page[1000:, 600:] = 60  # a picture that bleeds
+    mended, removed = clean_edges(page, page, 150)
+    assert removed == 1
+    assert mended[:40, :90].min() == 255 and mended[1000:, 600:].max() == 60
+
+
 def test_a_mark_and_its_like_are_found() -> None:
     page = np.full((400, 600), 255, np.uint8)
     for x in (60, 200, 340):
