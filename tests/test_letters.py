@@ -129,6 +129,14 @@ def test_leaders_an_ellipsis_and_a_raised_decimal_point_are_no_dust() -> None:
     assert np.array_equal(cleaned, page)
 
 
+def test_the_last_dot_of_a_spaced_ellipsis_stays() -> None:
+    page = np.pad(set_page(), ((0, 0), (0, 200)), constant_values=255)
+    cv2.rectangle(page, (1140, 300), (1150, 320), 0, 3)
+    for x in (1162, 1186, 1210):  # each but a letter's width from the next; the next letter is far off
+        cv2.circle(page, (x, 318), 2, 0, -1)
+    assert np.array_equal(despeckle(page, 300)[0], page)
+
+
 def words(text: str, confidence: float = 0.9, language: str = "eng") -> FoundLine:
     found, x = [], 100
     for token in text.split():

@@ -16,6 +16,7 @@ MOST_DUST = 0.5  # of a dot's area
 LARGEST_DOT = 1.3  # times a dot's area: what is larger is no dust
 LEADER = 1.8  # of the small letters' height: how far apart a row of dots may stand
 MOST_TIED = 0.12  # of the letters that run together: in joined scripts dots stand anywhere
+EVEN = 0.2  # of the step from dot to dot of a row, by which it may differ
 SLANT = 0.35  # of the small letters' height: by so much the dot of an italic i stands to the right of its stem
 TOUCHING = 1.3  # of the small letters' height: what is wider is several letters
 LONGEST_FIBRE, THICKEST_FIBRE = 1 / 14, 1 / 85  # inches: longer and thicker are strokes of letters and dashes
@@ -160,6 +161,15 @@ def _dust(
     boxes = np.c_[left, top, left + width, top + height].astype(np.float64)
     near = cKDTree(centres[letters]).query_ball_point(centres[small], DOT_REACH * tall)
     marks = cKDTree(centres[small])
+
+    def alike(i: int) -> NDArray[np.int64]:
+        found = small[marks.query_ball_point(centres[i], LEADER * tall)]
+        return np.asarray(found[(area[found] > 0.5 * area[i]) & (area[found] < 2 * area[i])])
+
+    def level(i: int) -> NDArray[np.int64]:
+        found = alike(i)
+        return np.asarray(found[np.abs(centres[found] - centres[i])[:, 1] < LEVEL * tall])
+
     for i, others in zip(small, near, strict=True):
         if i == 0:
             continue
@@ -167,16 +177,22 @@ def _dust(
         around = dark[max(0, y - CLEAR) : y + h + CLEAR, max(0, x - CLEAR) : x + w + CLEAR]
         if int(around.sum()) != int(area[i]):
             continue
-        alike = small[marks.query_ball_point(centres[i], LEADER * tall)]
-        alike = alike[(area[alike] > 0.5 * area[i]) & (area[alike] < 2 * area[i])]
-        across, down = np.abs(centres[alike] - centres[i]).T
-        if (down < LEVEL * tall).sum() > 2:  # itself and two more: leaders, an ellipsis
+        beside = level(i)
+        if len(beside) > 2 or any(_goes_on(i, j, level(j), centres) for j in beside):  # leaders, an ellipsis
             continue
         if area[i] < MOST_DUST * dot:
             dust[i] = True
         elif on_stems and not (others and _may_stand(boxes[i], boxes[letters[others]], tall)):
+            across, down = np.abs(centres[alike(i)] - centres[i]).T
             dust[i] = not ((across < UPRIGHT * tall) & (down < COLON * tall)).sum() > 1  # a colon's
     return dust
+
+
+def _goes_on(end: int, following: int, level: NDArray[np.int64], centres: NDArray[np.float64]) -> bool:
+    """Whether the row that ends with two marks goes on beyond the second, as far away as the second is from the end."""
+    step = centres[following, 0] - centres[end, 0]
+    off = centres[level, 0] - centres[following, 0] - step
+    return bool(step != 0 and (np.abs(off) < EVEN * abs(step)).any())
 
 
 def _may_stand(mark: NDArray[np.float64], letters: NDArray[np.float64], tall: float) -> bool:
