@@ -73,3 +73,12 @@ def test_words_from_right_to_left_keep_their_ink() -> None:
     words = parted("כלאדם", {3: 14}, "heb")
     assert [w.text for w in words] == ["כל", "אדם"]
     assert words[0].box.left > words[1].box.right
+
+
+def test_a_word_whose_ink_was_taken_off_stays_whole() -> None:
+    box = Box(30, 30, 130, 70)
+    line = FoundLine((FoundWord("ofthe", box, 0.3, "eng"),), box, (Point(30, 68), Point(130, 68)), HEIGHT)
+    for columns in (0, 1):
+        page = np.full((100, 200), 255, np.uint8)
+        page[30:70, 60 : 60 + columns] = 0
+        assert without_joins(page, line) == line

@@ -54,9 +54,8 @@ def numbers(made: HistGradientBoostingClassifier) -> dict[str, Any]:
                 "value": [round(float(v), 6) for v in np.where(leaf, nodes["value"], 0.0)],
             }
         )
-    depth = max(int(p.nodes["depth"].max()) for (p,) in made._predictors)
     base = round(float(made._baseline_prediction.ravel()[0]), 6)
-    return {"features": list(FEATURES), "base": base, "depth": depth, "trees": trees}
+    return {"features": list(FEATURES), "base": base, "trees": trees}
 
 
 def _rows(page: Labelled) -> NDArray[np.float32]:

@@ -51,19 +51,30 @@ def _of_box(page: Image, tones: NDArray[np.uint8], box: Box) -> float | None:
     part = np.ascontiguousarray(tones[rows, columns])
     if part.size < 4 * LEAST_INK:
         return None
-    level, _ = cv2.threshold(part, 0, 255, cv2.THRESH_BINARY | cv2.THRESH_OTSU)
-    dark = part <= level
-    if min(dark.sum(), dark.size - dark.sum()) < LEAST_INK:
+    level = int(cv2.threshold(part, 0, 255, cv2.THRESH_BINARY | cv2.THRESH_OTSU)[0])
+    counts = np.bincount(part.ravel(), minlength=256)
+    dark = int(counts[: level + 1].sum())
+    if min(dark, part.size - dark) < LEAST_INK:
         return None
-    ink = dark if dark.mean() <= 0.5 else ~dark
-    strokes = part[ink]
-    edge = np.percentile(strokes, CORE if ink is dark else 100 - CORE)
-    core = ink & (part <= edge if ink is dark else part >= edge)
-    colours = page[rows, columns]
-    return ratio(_tone(colours, core), _tone(colours, ~ink))
+    ink_is_dark = 2 * dark <= part.size
+    if ink_is_dark:
+        core, ground = (0, _share(counts, 0, level, CORE)), (level + 1, 255)
+    else:
+        core, ground = (_share(counts, level + 1, 255, 100 - CORE), 255), (0, level)
+    if page.ndim == 2:
+        one, other = (luminance([_share(counts, *span, 50)] * 3) for span in (core, ground))
+    else:
+        colours = page[rows, columns]
+        one, other = (_median(colours[(part >= low) & (part <= high)]) for low, high in (core, ground))
+    return ratio(one, other)
 
 
-def _tone(colours: Image, where: NDArray[np.bool_]) -> float:
+def _share(counts: NDArray[np.intp], low: int, high: int, per_cent: int) -> int:
+    """Of the tones from `low` to `high`, the one that so many per cent do not exceed."""
+    summed = np.cumsum(counts[low : high + 1])
+    return low + int(np.searchsorted(summed, summed[-1] * per_cent / 100))
+
+
+def _median(colours: Image) -> float:
     """Luminance of the median colour."""
-    middle = np.median(colours[where], axis=0)
-    return luminance([float(middle)] * 3 if colours.ndim == 2 else [float(v) for v in middle])
+    return luminance(np.median(colours, axis=0).tolist())

@@ -157,28 +157,30 @@ def _dust(
     tied = (height > TIED_HEIGHT * tall) & (height < dpi / TALLEST) & (width > TIED_WIDTH * height)
     tied &= width < WIDEST_TIED * dpi
     on_stems &= bool(tied.sum() < MOST_TIED * len(letters))  # letters that join bear dots anywhere
-    small = np.flatnonzero((area < LARGEST_DOT * dot) & (size < LARGEST_DUST * tall))
+    small: NDArray[np.int64] = np.flatnonzero((area < LARGEST_DOT * dot) & (size < LARGEST_DUST * tall))
     boxes = np.c_[left, top, left + width, top + height].astype(np.float64)
     near = cKDTree(centres[letters]).query_ball_point(centres[small], DOT_REACH * tall)
     marks = cKDTree(centres[small])
+    rows = marks.query_ball_point(centres[small], LEADER * tall)
+    places = {int(i): place for place, i in enumerate(small)}
 
     def alike(i: int) -> NDArray[np.int64]:
-        found = small[marks.query_ball_point(centres[i], LEADER * tall)]
+        found = small[rows[places[i]]]
         return np.asarray(found[(area[found] > 0.5 * area[i]) & (area[found] < 2 * area[i])])
 
     def level(i: int) -> NDArray[np.int64]:
         found = alike(i)
-        return np.asarray(found[np.abs(centres[found] - centres[i])[:, 1] < LEVEL * tall])
+        return np.asarray(found[np.abs(centres[found, 1] - centres[i, 1]) < LEVEL * tall])
 
-    for i, others in zip(small, near, strict=True):
+    for i, others in zip(small.tolist(), near, strict=True):
         if i == 0:
             continue
         y, x, h, w = int(top[i]), int(left[i]), int(height[i]), int(width[i])
         around = dark[max(0, y - CLEAR) : y + h + CLEAR, max(0, x - CLEAR) : x + w + CLEAR]
-        if int(around.sum()) != int(area[i]):
+        if cv2.countNonZero(around) != area[i]:
             continue
         beside = level(i)
-        if len(beside) > 2 or any(_goes_on(i, j, level(j), centres) for j in beside):  # leaders, an ellipsis
+        if len(beside) > 2 or any(_goes_on(i, j, level(j), centres) for j in beside.tolist()):  # leaders, an ellipsis
             continue
         if area[i] < MOST_DUST * dot:
             dust[i] = True

@@ -102,8 +102,8 @@ class Ink(NamedTuple):
 
     def stroke(self, box: Box) -> float:
         """Mean width of the strokes in a box, in pixels: area over half the rim."""
-        rim = int(_crop(self.rim, box).sum(dtype=np.int64))
-        return 2.0 * int(_crop(self.dark, box).sum(dtype=np.int64)) / rim if rim else 0.0
+        rim = _count(self.rim, box)
+        return 2.0 * _count(self.dark, box) / rim if rim else 0.0
 
 
 class Weight(NamedTuple):
@@ -186,6 +186,11 @@ def lettering(line: Line, ink: Ink, weight: Weight, size: float) -> list[Letteri
 
 def _crop(ink: NDArray[np.uint8], box: Box) -> NDArray[np.uint8]:
     return ink[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)]
+
+
+def _count(ink: NDArray[np.uint8], box: Box) -> int:
+    crop = _crop(ink, box)
+    return cv2.countNonZero(crop) if crop.size else 0
 
 
 def _filled(told: Sequence[bool | None]) -> list[bool]:

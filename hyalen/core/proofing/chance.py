@@ -21,7 +21,7 @@ NUMBERS = "chances.json"  # made by tools/fit_chances.py
 SETTLED = 0.002  # chance that a word is wrong that a person has looked at
 ADDS_UP = 0.05  # of its chance is left to a figure of a column whose total is right
 LISTED = 0.1  # of its chance is left to a word that the clerk's lists have
-TREES_AT_ONCE = 50
+TREES_AT_ONCE = 100
 WORTH_ASKING = 0.02  # chance from which on it is asked how often the document says the word
 
 
@@ -33,45 +33,44 @@ class Model(NamedTuple):
     ----------
     base : float
         The odds before any evidence.
-    feature, left, right : (trees, nodes) int
+    size : int
+        Nodes of a tree; those of a tree follow those of the tree before, its root first.
+    feature, left, right : (trees * size) int
         What a node asks about and where it leads; a leaf leads to itself.
-    threshold, value : (trees, nodes) float
+    threshold, value : (trees * size) float
         Up to which it leads to the left; what a leaf adds.
-    depth : int
-        Steps that lead to a leaf at most.
     """
 
     base: float
+    size: int
     feature: NDArray[np.int32]
     threshold: NDArray[np.float64]
     left: NDArray[np.int32]
     right: NDArray[np.int32]
     value: NDArray[np.float64]
-    depth: int
 
     def chances(self, rows: NDArray[np.float32]) -> NDArray[np.float64]:
         """The probability for each row of evidence."""
         odds = np.full(len(rows), self.base)
-        values, row = rows.ravel(), np.arange(len(rows), dtype=np.int32)[None, :] * rows.shape[1]
         # A few trees at a time, so that what is looked up stays near the processor.
-        for at in range(0, len(self.feature), TREES_AT_ONCE):
-            odds += self._leaves(slice(at, at + TREES_AT_ONCE), values, row)
+        for at in range(0, len(self.feature), TREES_AT_ONCE * self.size):
+            roots = np.arange(at, min(at + TREES_AT_ONCE * self.size, len(self.feature)), self.size, dtype=np.int32)
+            odds += self.value.take(self._leaves(roots, rows)).sum(axis=0)
         return np.asarray(1.0 / (1.0 + np.exp(-odds)), dtype=np.float64)
 
-    def _leaves(self, some: slice, values: NDArray[np.float32], row: NDArray[np.int32]) -> NDArray[np.float64]:
-        """What some of the trees add for each row."""
-        # Flat places: a tree's nodes follow those of the tree before, a row's features those of the row before.
-        feature: NDArray[np.int32] = self.feature[some].ravel()
-        threshold, value = self.threshold[some].ravel(), self.value[some].ravel()
-        size = self.feature.shape[1]
-        first = (np.arange(len(feature) // size, dtype=np.int32) * size)[:, None]
-        left: NDArray[np.int32] = (self.left[some] + first).ravel()
-        right: NDArray[np.int32] = (self.right[some] + first).ravel()
-        node = np.repeat(first, row.size, axis=1)
-        for _ in range(self.depth):
-            goes_left = values.take(row + feature.take(node)) <= threshold.take(node)
-            node = np.where(goes_left, left.take(node), right.take(node))
-        return np.asarray(value.take(node).sum(axis=0), dtype=np.float64)
+    def _leaves(self, roots: NDArray[np.int32], rows: NDArray[np.float32]) -> NDArray[np.int32]:
+        """The leaf of each of some trees that each row comes to; (roots, rows)."""
+        values = rows.ravel()
+        node = np.repeat(roots, len(rows))
+        row = np.tile(np.arange(len(rows), dtype=np.int32) * rows.shape[1], len(roots))
+        under_way, here = np.arange(len(node)), node
+        while len(here):
+            goes_left = values.take(row + self.feature.take(here)) <= self.threshold.take(here)
+            here = np.where(goes_left, self.left.take(here), self.right.take(here))
+            node[under_way] = here
+            on = np.flatnonzero(self.left.take(here) != self.right.take(here))  # most leaves are soon come to
+            under_way, row, here = under_way[on], row[on], here[on]
+        return node.reshape(len(roots), len(rows))
 
 
 def model_of(told: dict[str, Any]) -> Model:
@@ -90,9 +89,10 @@ def model_of(told: dict[str, Any]) -> Model:
     def column(name: str, kind: type[np.generic]) -> NDArray[Any]:
         return np.array([tree[name] + [0] * (size - len(tree[name])) for tree in trees], dtype=kind)
 
-    places = [column(name, np.int32) for name in ("feature", "left", "right")]
-    threshold, value = column("threshold", np.float64), column("value", np.float64)
-    return Model(float(told["base"]), places[0], threshold, places[1], places[2], value, int(told["depth"]))
+    first = np.arange(len(trees), dtype=np.int32)[:, None] * size
+    left, right = ((column(name, np.int32) + first).ravel() for name in ("left", "right"))
+    feature, threshold = column("feature", np.int32).ravel(), column("threshold", np.float64).ravel()
+    return Model(float(told["base"]), size, feature, threshold, left, right, column("value", np.float64).ravel())
 
 
 @cache

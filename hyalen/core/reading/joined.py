@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from itertools import groupby
 
 import numpy as np
 
@@ -37,9 +36,9 @@ def without_joins(page: Image, line: FoundLine) -> FoundLine:
 
 
 def _parted(page: Image, word: FoundWord, height: float) -> list[FoundWord]:
-    places = list(_places(word))
-    gap = _gap(page, word.box, height) if places else None
-    if gap is None:
+    gap = _gap(page, word.box, height) if len(word.text) > 1 else None
+    places = list(_places(word)) if gap else []
+    if gap is None or not places:
         return [word]
     backwards = is_right_to_left(word.language) and any(script_of(c) in ("ARABIC", "HEBREW") for c in word.text)
     middle = (gap[0] + gap[1]) / 2 / word.box.width
@@ -85,16 +84,12 @@ def _gap(page: Image, box: Box, height: float) -> tuple[int, int] | None:
     """From where to where, from the word's left edge, white much wider than all other white within it reaches."""
     ink = (page[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)] < DARK).any(axis=0)
     held = np.flatnonzero(ink)
-    if len(held) == 0:
+    if len(held) < 2:
         return None
-    gaps, at = list[tuple[int, int]](), 0
-    for dark, columns in groupby(ink.astype(int).tolist()):
-        width = len(list(columns))
-        if not dark and held[0] < at < held[-1]:
-            gaps.append((width, at))
-        at += width
-    gaps.sort(reverse=True)
-    if not gaps or gaps[0][0] < LEAST_GAP * height or (len(gaps) > 1 and gaps[0][0] < WIDER * gaps[1][0]):
+    steps = np.diff(held)
+    widest = int(steps.argmax())
+    wide, next_widest = int(steps[widest]) - 1, int(np.delete(steps, widest).max(initial=1)) - 1
+    if wide < max(1, LEAST_GAP * height) or (next_widest and wide < WIDER * next_widest):
         return None
-    width, left = gaps[0]
-    return left, left + width
+    left = int(held[widest]) + 1
+    return left, left + wide
