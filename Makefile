@@ -1,6 +1,8 @@
 PYTHON_FILES = hyalen tests bench tools
 BIN = .venv/bin
 DEMO = demo-data
+# Modules are compiled once, whatever the machine's own setting: hundreds of processes are started.
+export PYTHONDONTWRITEBYTECODE =
 
 .PHONY: setup languages demo test test-setup lint bench lock screenshots clean
 

@@ -19,9 +19,9 @@ def run(told: argparse.Namespace) -> int:
     logging.getLogger("asyncio").setLevel(logging.ERROR)  # it warns of each browser that has gone
     limits, data = told_limits(), told.data or default_data()
     address = f"http://127.0.0.1:{told.port}"
-    listening = listening_at(told.port)
     folders = [each for each in (told.post, told.watch) if each]
     with writable(data), Held(data, address), ExitStack() as held:
+        listening = held.enter_context(listening_at(told.port))
         for folder in folders:
             held.enter_context(writable(folder))
         app = make_app(data, workers=told.workers or default_workers(), limits=limits, post=told.post, watch=told.watch)

@@ -47,6 +47,21 @@ describe('the walk through the doubts', () => {
     await edits.step(-1);
     expect(selection.word).toBe('w3');
   });
+  it('waits for doubts that are still on their way', async () => {
+    let arrive: (found: OpenDoubt[]) => void = () => undefined;
+    vi.spyOn(api, 'doubts').mockImplementation(() => new Promise((done) => (arrive = done)));
+    const own = doubts.list;
+    doubts.clear();
+    const loading = doubts.load(7), stepping = edits.step(1);
+    arrive(own);
+    await Promise.all([loading, stepping]);
+    expect([selection.word, selection.lifted]).toEqual(['w1', true]);
+    vi.spyOn(api, 'doubts').mockRejectedValue(new Refused(0, 'x', 'x'));
+    doubts.clear();
+    void doubts.load(7).catch(() => undefined);
+    await edits.step(1);
+    expect(selection.lifted).toBe(false);
+  });
   it('goes on with what took the place of the settled one', async () => {
     await edits.step(1);
     await edits.settleThenNext(async () => {

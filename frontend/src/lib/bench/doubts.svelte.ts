@@ -7,13 +7,23 @@ const worstFirst = (a: OpenDoubt, b: OpenDoubt) => b.weight - a.weight || a.posi
 export class Doubts {
   list = $state.raw<OpenDoubt[]>([]);
   private loading = 0;
+  private coming: Promise<void> = Promise.resolve();
   /** Pages told anew while all are asked for: what was asked for before tells an older state of them. */
   private newer = new Set<number>();
   /** Kept while the list is the same one: it is asked for many times for each key. */
   private walked: { list: OpenDoubt[]; stage: StageId; walk: OpenDoubt[] } | null = null;
 
   /** Load them all, part by part; what is known already is shown meanwhile. */
-  async load(document: number): Promise<void> {
+  load(document: number): Promise<void> {
+    return (this.coming = this.loadAll(document));
+  }
+
+  /** Waits for those that were asked for last, if none is here. */
+  async arrived(): Promise<void> {
+    if (!this.list.length) await this.coming.catch(() => undefined);
+  }
+
+  private async loadAll(document: number): Promise<void> {
     const mine = ++this.loading;
     this.newer.clear();
     const found: OpenDoubt[] = [];

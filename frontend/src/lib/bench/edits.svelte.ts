@@ -254,14 +254,13 @@ export class Edits {
   }
 
   async step(by: 1 | -1): Promise<void> {
-    const walk = this.walk;
-    if (!walk.length) {
-      selection.lifted = false;
-      return;
-    }
-    const next = this.at < 0 ? (by > 0 ? 0 : walk.length - 1) : (this.at + by + walk.length) % walk.length;
-    const doubt = walk[next];
-    if (doubt) await this.moving(() => this.goDoubt(doubt));
+    await this.moving(async () => {
+      await doubts.arrived(); // who has just opened a document is quicker than they are
+      const walk = this.walk;
+      const doubt = walk[this.at < 0 ? (by > 0 ? 0 : walk.length - 1) : (this.at + by + walk.length) % walk.length];
+      if (doubt) await this.goDoubt(doubt);
+      else selection.lifted = false;
+    });
   }
 
   /** After a doubt is settled, the one that took its place in the list. */
