@@ -152,13 +152,17 @@ def make_newer(path: Path) -> None:
 def test_one_server_holds_a_data_directory(tmp_path: Path) -> None:
     server = Server(tmp_path / "data")
     try:
-        command = [sys.executable, "-m", "hyalen.cli", "serve", "--data", str(tmp_path / "data"), "--port", "8398"]
-        second = subprocess.run(command, capture_output=True, text=True, timeout=60, check=False)
-        assert second.returncode == 2 and f"http://127.0.0.1:{server.port}" in second.stderr
-        taken = subprocess.run(
-            [*command[:-1], str(server.port)], capture_output=True, text=True, timeout=60, check=False
-        )
-        assert taken.returncode == 2 and "--port" in taken.stderr
+        command = [sys.executable, "-m", "hyalen.cli", "serve", "--port", str(server.port), "--data"]
+
+        def refused(data: str) -> str:
+            told = subprocess.run(
+                [*command, str(tmp_path / data)], capture_output=True, text=True, timeout=60, check=False
+            )
+            assert told.returncode == 2
+            return told.stderr
+
+        assert f"http://127.0.0.1:{server.port}" in refused("data")
+        assert "--port" in refused("other")
     finally:
         server.kill()
     # A killed server holds nothing.
