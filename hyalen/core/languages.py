@@ -20,6 +20,11 @@ SCRIPT_LANGUAGES = {
     "HEBREW": ("heb",),
 }
 EDGES = ".,;:!?()[]{}«»\"'“”„‘’…-–—·،؛؟"  # marks that stand before and behind words and are no part of them
+# Words of one letter, of the languages' ordinary spelling; from memory.
+ONE_LETTER = {
+    "eng": "aio", "fra": "aàyô", "spa": "aeouyó", "ita": "aeioè", "por": "aeoàéó", "pol": "aiouwz", "nld": "u",
+    "rus": "авикосуя", "ell": "ηοή", "deu": "",
+}  # fmt: skip
 LATIN = "eng"  # whose model reads Latin letters within text of another script
 LEAST_WORDS = 3  # words that tell a language
 UNPARTED = frozenset({"zh", "ja", "ko"})  # written without spaces: their words are no tokens of a list

@@ -33,6 +33,7 @@ from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.finish import finished
 from hyalen.core.reading.foreign import with_foreign_words
+from hyalen.core.reading.initials import read_initials
 from hyalen.core.reading.layer import judge_layer
 from hyalen.core.reading.on_ink import PALEST_INK
 from hyalen.core.reading.points import with_points
@@ -85,6 +86,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         blocks, tangled = parted_from_tangles(untangled(ink, dpi, languages, blocks, reader))
         rest = read_rest(ink, dpi, languages, blocks, reader)
         blocks += [*rest, *still_tangled(tangled, rest)]
+        blocks += read_initials(ink, dpi, languages, blocks, reader)
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks += read_askew(ink, dpi, languages, blocks, reader)
         blocks = finished(ink, dpi, languages, blocks, leaders, reader)

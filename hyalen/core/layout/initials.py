@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Sequence
 
+from hyalen.core.languages import EDGES, ONE_LETTER, frequency, is_known
 from hyalen.core.layout.rows import part_of
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
@@ -29,17 +31,27 @@ def join_initials(lines: Sequence[FoundLine]) -> list[FoundLine]:
             others = tuple(w for w in first.words if w is not word)
             if not others:
                 continue
-            head = others[0]
-            whole = head._replace(
-                text=word.text + head.text,
-                box=union((word.box, head.box)),
-                confidence=min(word.confidence, head.confidence),
-            )
-            rest.append(first._replace(words=(whole, *others[1:]), box=union(w.box for w in others)))
+            words = (*_as_one(word, others[0]), *others[1:])
+            rest.append(first._replace(words=words, box=union(w.box for w in others)))
             if first is not line and len(line.words) > 1:
                 rest.append(part_of(line, tuple(w for w in line.words if w is not word)))
             break
     return rest
+
+
+def _as_one(initial: FoundWord, head: FoundWord) -> tuple[FoundWord, ...]:
+    """The letter and what it is the first letter of; apart where it is a word that the head does not begin with."""
+    plain = unicodedata.normalize("NFD", initial.text)[0]  # old print has no accents on capitals, but specks
+    letter = max(initial.text, plain, key=lambda each: frequency((each + head.text).casefold(), head.language))
+    text = letter + head.text
+    known = is_known(text.strip(EDGES), head.language)
+    word = initial.text.casefold() in ONE_LETTER.get(head.language, "")
+    if word and not known and is_known(head.text.strip(EDGES), head.language):
+        return initial, head
+    if known and head.text[1:].islower():  # after an initial old print has a second capital
+        text = letter + head.text.lower()
+    box, confidence = union((initial.box, head.box)), min(initial.confidence, head.confidence)
+    return (head._replace(text=text, box=box, confidence=confidence, letters=""),)
 
 
 def _is_initial(word: FoundWord) -> bool:

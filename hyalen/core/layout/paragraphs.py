@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from hyalen.core.layout.initials import LEAST_RISE
 from hyalen.core.layout.leaders import LEADER
 from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.sizes import SetLine, type_size
@@ -137,6 +138,11 @@ def _sentence_ends(line: Line) -> bool:
     return line.text.rstrip("\"'”’»)").endswith(SENTENCE_END)
 
 
+def _has_initial(line: Line) -> bool:
+    """Whether the line begins with a drop capital."""
+    return bool(line.words) and line.words[0].box.height > LEAST_RISE * line.height
+
+
 def _all_capitals(line: Line) -> bool:
     letters = [c for c in line.text if c.isalpha()]
     return len(letters) > 3 and all(c.isupper() for c in letters)
@@ -156,6 +162,9 @@ class _Column:
         self.lines, self.leading, self.entries = lines, leading, entries
         boxes = [line.box for line in lines]
         self.starts = [-b.right if right_to_left else b.left for b in boxes]
+        for i in range(len(lines) - 1):
+            if _has_initial(lines[i]):  # the lines beside it are level with each other, not with the letter
+                self.starts[i] = self.starts[i + 1]
         self.ends = [-b.left if right_to_left else b.right for b in boxes]
         self.sizes = [type_size(line) for line in lines]
         middle = [line.level for line in lines]

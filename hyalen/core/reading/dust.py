@@ -6,7 +6,7 @@ import re
 import unicodedata
 from collections.abc import Callable
 
-from hyalen.core.languages import EDGES, frequency
+from hyalen.core.languages import EDGES, ONE_LETTER, frequency
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
 
@@ -16,11 +16,6 @@ FAR_COMMONER = 2.0  # on the Zipf scale (powers of ten): the word without the sp
 FUNCTION_WORD = 6.8  # on the Zipf scale: the, of, and
 _JOINT = re.compile(r"^(\w{2,})([.,;:'’\-])(\w{2,})$")
 _STOP = re.compile(r"^(\w+)[.:]$")
-# Words of one letter, of the languages' ordinary spelling; from memory.
-ONE_LETTER = {
-    "eng": "aio", "fra": "aàyô", "spa": "aeouyó", "ita": "aeioè", "por": "aeoàéó", "pol": "aiouwz", "nld": "u",
-    "rus": "авикосуя", "ell": "ηοή", "deu": "",
-}  # fmt: skip
 
 
 _SPECKS = "'`’‘.,·*\"“”|_~^°¢"

@@ -8,10 +8,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import EDGES, is_right_to_left, listed_frequency, script_of
+from hyalen.core.languages import EDGES, ONE_LETTER, is_right_to_left, listed_frequency, script_of
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
-from hyalen.core.reading.dust import ONE_LETTER
 
 DARK = 128  # grey level of ink
 LEAST_GAP, WIDER = 0.2, 1.6  # of the row's height; times as wide as the next widest white within the word
