@@ -8,7 +8,7 @@ import { selection } from './selection.svelte';
 import { inTurn } from './turns';
 
 const TOGETHER = 350; // milliseconds: many events come while a batch runs, and one refresh serves them all
-const RESTED = 300; // milliseconds: who turns pages faster is on the way to another
+const RESTED = 1000; // milliseconds: who is quicker is on the way to another page, and needs the server for that
 
 /** What the server tells of a change; no document where it is one of a whole batch. */
 export type Heard = { batch_id: number; document_id: number | null; page_id: number | null; state: string };
