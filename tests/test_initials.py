@@ -69,7 +69,10 @@ def test_a_mark_that_is_no_initial_is_left() -> None:
     [
         ("O", "NCE", "eng", "ONCE"),
         ("I", "well", "eng", "I well"),
+        ("I", "am", "eng", "I am"),
+        ("A", "man", "eng", "A man"),
         ("A", "long", "eng", "Along"),
+        ("I", "n", "eng", "In"),
         ("À", "Près", "fra", "Après"),
         ("É", "tat", "fra", "État"),
         ("T", "orgrunn", "eng", "Torgrunn"),

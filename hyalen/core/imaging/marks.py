@@ -39,7 +39,8 @@ BROADEST = 0.05  # inches of half a line: broader is a shadow or a picture
 EVEN_STREAK = 0.5  # of its usual depth, by which a streak's may differ
 ALIKE_AREA, ALIKE_REACH = 0.55, 12  # common part of the union (Jaccard); pixels around the place that was pointed at
 EDGE_DIRT_INCHES = 0.16
-CORNER_DEPTH, SOLID = 0.45, 0.85  # inches of a piece of the bed in a corner, and how much of its box is dark
+# Of a piece of the bed in a corner: inches of its shorter and its longer side, its grey level, how much of its box is ink.
+BED_DEPTH, BED_LENGTH, BED_BLACK, SOLID = 0.45, 0.8, 60, 0.85
 BANDS = 28  # across a line's way: in one, a line that leans by MOST_LEAN moves by about its own width
 LEAST_RISE = 7.0  # grey levels by which a line is darker than the paper beside it
 LEAST_DPI = 90.0  # below, a fold is as broad as the strokes of letters and drawings
@@ -314,11 +315,12 @@ def clean_edges(page: Image, seen: Image, dpi: float) -> tuple[Image, int]:
     at_side = (left <= 1) | (left + wide >= width - 1)
     at_end = (top <= 1) | (top + tall >= height - 1)
     gone = (at_side & (wide <= depth)) | (at_end & (tall <= depth))
-    # Where the sheet's corner is missing or folded the bed is seen: solid, and deeper than dirt.
-    solid = stats[:, 4] > SOLID * wide * tall
-    gone |= at_side & at_end & solid & (np.minimum(wide, tall) <= CORNER_DEPTH * scale)
-    # A letter that the scan cut off looks alike but is small; it stays unless it is a mere speck.
+    # Where the sheet's corner is missing or folded the bed is seen: black, and deeper than dirt. A printed bar is longer.
     longest = np.maximum(wide, tall)
+    solid = np.bincount(labels[small < BED_BLACK], minlength=len(stats)) > SOLID * wide * tall
+    small_piece = (np.minimum(wide, tall) <= BED_DEPTH * scale) & (longest <= BED_LENGTH * scale)
+    gone |= at_side & at_end & solid & small_piece
+    # A letter that the scan cut off looks alike but is small; it stays unless it is a mere speck.
     letter = (longest > CUT_LETTER[0] * scale) & (longest < CUT_LETTER[1] * scale)
     gone &= ~letter
     gone[0] = False

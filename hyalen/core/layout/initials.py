@@ -5,12 +5,13 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Sequence
 
-from hyalen.core.languages import EDGES, ONE_LETTER, frequency, is_known
+from hyalen.core.languages import EDGES, ONE_LETTER, frequency
 from hyalen.core.layout.rows import part_of
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 
 LEAST_RISE = 1.55  # of the height of the line it stands beside
+FAR_COMMONER = 2.0  # on the Zipf scale: what stands beside a letter is a word of its own
 MOST_RISE = 8.0  # line heights of a drop capital
 
 
@@ -40,15 +41,18 @@ def join_initials(lines: Sequence[FoundLine]) -> list[FoundLine]:
 
 
 def _as_one(initial: FoundWord, head: FoundWord) -> tuple[FoundWord, ...]:
-    """The letter and what it is the first letter of; apart where it is a word that the head does not begin with."""
+    """The letter and what it is the first letter of; apart where it is a word and the head alone is far commoner."""
+
+    def usual(text: str) -> float:
+        return frequency(text.strip(EDGES).casefold(), head.language)
+
     plain = unicodedata.normalize("NFD", initial.text)[0]  # old print has no accents on capitals, but specks
-    letter = max(initial.text, plain, key=lambda each: frequency((each + head.text).casefold(), head.language))
+    letter = max(initial.text, plain, key=lambda each: usual(each + head.text))
     text = letter + head.text
-    known = is_known(text.strip(EDGES), head.language)
-    word = initial.text.casefold() in ONE_LETTER.get(head.language, "")
-    if word and not known and is_known(head.text.strip(EDGES), head.language):
+    is_word = initial.text.casefold() in ONE_LETTER.get(head.language, "")
+    if is_word and usual(head.text) - usual(text) > FAR_COMMONER:
         return initial, head
-    if known and head.text[1:].islower():  # after an initial old print has a second capital
+    if usual(text) and head.text[1:].islower():  # after an initial old print has a second capital
         text = letter + head.text.lower()
     box, confidence = union((initial.box, head.box)), min(initial.confidence, head.confidence)
     return (head._replace(text=text, box=box, confidence=confidence, letters=""),)

@@ -2,21 +2,19 @@
   import { Spinner } from 'flowbite-svelte';
 
   let { src, alt }: { src: string; alt: string } = $props();
-  let image = $state<HTMLImageElement>();
   let came = $state(false);
   let lost = $state('');
+  /** A new element asks again for what did not come; the address stays, so that it is kept as before. */
+  let tries = $state(0);
 
-  /** A picture that did not come is asked for once more; the address stays, so that it is kept as before. */
   function again() {
     lost = '';
-    const address = src;
-    if (image) image.src = '';
-    if (image) image.src = address;
+    tries++;
   }
 </script>
 
 <!-- Painted with the blocks that lie over it, never a moment later, where it is here already. -->
-<img bind:this={image} {src} {alt} draggable="false" decoding="sync" class:lost={lost === src} onload={() => ((came = true), (lost = ''))} onerror={() => (lost = src)} />
+{#key tries}<img {src} {alt} draggable="false" decoding="sync" class:lost={lost === src} onload={() => ((came = true), (lost = ''))} onerror={() => (lost = src)} />{/key}
 {#if lost === src}
   <p class="told" role="alert">The picture of this page did not come. <button onclick={again}>Try again</button></p>
 {:else if !came}
