@@ -13,6 +13,7 @@ from hyalen.core.layout.aligned import find_aligned_tables, split_rows
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
+from hyalen.core.layout.evidence import Evidence
 from hyalen.core.layout.figures import find_figures
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.legible import is_print
@@ -30,7 +31,7 @@ from hyalen.core.layout.rows import (
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.layout.tables import FoundCell, FoundTable, find_grids
-from hyalen.core.model.content import Cell, Line, Role, Table
+from hyalen.core.model.content import Cell, Line, RegionKind, Role, Table
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.proofing.totals import number, wrong_totals
@@ -263,6 +264,22 @@ def test_pictures_within_a_frame_around_the_page_are_found() -> None:
     found = sorted(find_figures(page, 300, words, []), key=lambda figure: figure.box.top)
     assert len(found) == 2
     assert all(f.box.covers(p, 0.9) and f.box.area < 1.2 * p.area for f, p in zip(found, pictures, strict=True))
+
+
+def test_lines_of_small_print_that_nobody_could_read_are_no_picture() -> None:
+    """What parts them is less than a picture's strokes are joined over on a page of usual print."""
+    page = np.full((2000, 2000), 255, np.uint8)
+    for row in range(30):
+        cv2.rectangle(page, (200, 900 + 30 * row), (800, 915 + 30 * row), 0, -1)
+
+    def found(height: int) -> list[RegionKind]:
+        lines = [read_line("the keeper lights the lamp", 200, 100 + 80 * i, height) for i in range(8)]
+        block = FoundBlock(BlockKind.TEXT, union(line.box for line in lines), tuple(lines))
+        evidence = Evidence((), find_rules(page, 300))  # what the model takes such bars for is not asked here
+        return [r.kind for r in find_regions(page, 300, [block], ("eng",), evidence)]
+
+    assert RegionKind.FIGURE in found(height=40)
+    assert RegionKind.FIGURE not in found(height=12)
 
 
 def test_a_headline_that_misses_the_outer_columns_still_comes_first() -> None:

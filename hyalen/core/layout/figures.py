@@ -13,6 +13,7 @@ from hyalen.core.imaging.pixels import Image, Pieces, as_uint8, grey, pieces, re
 from hyalen.core.model.geometry import Box, Point, union
 
 WORK_DPI = 100.0  # pixels an inch: a drawing's strokes touch, letters do not
+GAP = 1 / 12  # inches
 FRAMED = 0.12  # more of an outline under words than this is text with a frame around it
 LEAST_INK = 0.03  # of a box that another witness calls a picture
 SPRAWLING = 0.25  # of the page
@@ -38,11 +39,12 @@ def find_figures(
     tables: Sequence[Box],
     told: Sequence[Box] = (),
     rules: Sequence[Box] = (),
+    gap: float = GAP,
 ) -> list[Figure]:
     """Pictures.
 
     Ink under well-read words and tables is taken away; what is left is joined over
-    gaps of a twelfth of an inch, and a group counts as a picture when it is larger than half an
+    gaps of a twelfth of an inch at most, and a group counts as a picture when it is larger than half an
     inch both ways, or two thirds of an inch one way with a body of ink. Groups within a box that
     another witness tells of are one picture.
 
@@ -59,13 +61,15 @@ def find_figures(
         Pictures that another witness tells of.
     rules : sequence of Box
         Strokes that frame or part, and are no pictures.
+    gap : float
+        Inches over which ink is joined; lines of small print that nobody could read are nearer to each other.
     """
     small, factor = reduced(grey(page), dpi, WORK_DPI)
     ink = (small < 200).astype(np.uint8)
     text = _mask(ink.shape, (*words, *tables), factor, max(1, int(dpi / factor / 60)))
     ink[text == 1] = 0
     ink[_own_rules(ink, _mask(ink.shape, rules, factor, 1))] = 0
-    reach = max(3, int(dpi / factor / 12)) | 1
+    reach = max(3, int(gap * dpi / factor)) | 1
     joined = as_uint8(cv2.morphologyEx(ink, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)))
     found, strokes = pieces(joined), pieces(as_uint8(ink))
     parts = [_Part.of(found.labels, found.stats, i, ink, text, strokes) for i in range(1, len(found.stats))]

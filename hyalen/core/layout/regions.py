@@ -13,7 +13,7 @@ from hyalen.core.layout.bar_codes import read_bar_codes
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
-from hyalen.core.layout.figures import Figure, find_figures
+from hyalen.core.layout.figures import GAP, Figure, find_figures
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.legible import SURE, TRUSTED, columnar, is_noise, is_print, plausible, reads, stands_up
 from hyalen.core.layout.making import (
@@ -55,6 +55,8 @@ LEAST_FORMULA, MOST_RUNNING = 0.6, 3  # confidence of the model's formula; long 
 LEAST_FIGURE = 0.45  # confidence of the model's figure that is believed
 COLUMN_WORDS, MOST_IN_COLUMNS = 60, 0.7  # words of a cell; share of a grid's words in such cells
 LEAST_FILLED = 0.5  # of the cells of a single row or column
+LINE_GAP, TYPICAL = 0.8, 20  # heights of a word, where there are so many: less than what parts their lines
+ROUNDS = 4  # of looking for pictures, what proves to be print taken away each time
 MOST_TEXT = 0.25  # of a picture's box, under lines of text
 RUNNING_TEXT = frozenset({Kind.TEXT, Kind.TITLE, Kind.CAPTION, Kind.REFERENCE})
 
@@ -235,12 +237,16 @@ def _figures(
     seen = [t.box for t in told if t.kind is Kind.FIGURE and t.confidence > LEAST_FIGURE]
     seen += [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines and _is_picture(b.box, dpi, trusted)]
     seen = [box for box in seen if sum(box.overlap(line) for line in text) < MOST_TEXT * box.area]
-    found = find_figures(page, dpi, trusted, [t.box for t in tables], seen, rules)
-    printed = [f.box for f in found if is_print(f.box, read)]
-    if printed:  # blurred type joins as a picture's ink does
+    heights = [w.box.height for line in read for w in line.words]
+    gap = min(GAP, LINE_GAP * float(np.median(heights)) / dpi) if len(heights) > TYPICAL else GAP
+    for _ in range(ROUNDS):
+        found = find_figures(page, dpi, trusted, [t.box for t in tables], seen, rules, gap)
+        printed = [f.box for f in found if is_print(f.box, read)]
+        if not printed:
+            break
+        # Blurred type joins as a picture's ink does.
         trusted += [w.box for line in read for w in line.words if any(box.covers(w.box, 0.6) for box in printed)]
         seen = [box for box in seen if not is_print(box, read)]
-        found = find_figures(page, dpi, trusted, [t.box for t in tables], seen, rules)
     return [f for f in found if not any(t.box.covers(f.box) for t in tables)]
 
 
