@@ -240,6 +240,19 @@ def test_marks_and_capitals_are_judged_in_their_sentence(maker: type[ContentMake
     assert not any(seen(paired, "unpaired").values())
 
 
+def test_what_the_ink_says_of_a_words_marks_and_the_same_word_with_others_are_seen(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.PARAGRAPH, "Ibid, Ibid. Ibid. lamp, Ibid.").page()
+    others = {"Ibid,": ("Ibid.",), "lamp,": ("lump,",)}
+
+    def told(line: Line) -> Line:
+        words = tuple(w.model_copy(update={"others": others.get(w.text, ())}) for w in line.words)
+        return line.model_copy(update={"words": words})
+
+    page = page.with_lines(told)
+    assert seen(page, "other_marks") == {"Ibid,": 1, "Ibid.": 0, "lamp,": 0}
+    assert seen(page, "same_marks") == {"Ibid,": 0.25, "Ibid.": 0.75, "lamp,": 1}
+
+
 def test_words_without_a_space_between_and_numbers_unlike_the_others_are_seen(maker: type[ContentMaker]) -> None:
     page = (
         maker().add(Role.PARAGRAPH, "lamp.The oil,and 1943.the 12.5 14.7 9.25 31-4 e.g. keeper’s 3.1 of-shore").page()

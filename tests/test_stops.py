@@ -1,73 +1,129 @@
-"""Full stops told from specks by their ink."""
+"""Full stops and commas told from each other and from specks by their ink."""
 
 from __future__ import annotations
 
 import cv2
 import numpy as np
+import pytest
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import read_content
 from hyalen.core.reading.dust import without_dust
-from hyalen.core.reading.stops import Stop, is_like, stop_of, usual_stop
+from hyalen.core.reading.stops import Mark, Usual, ends_in_stop, is_comma, is_stop, marks_after, usual_stop, with_marks
 from hyalen.demo.typeset import Typesetter
 
-ROW, LEVEL = 50, 60  # pixels: a row's height, and where its letters stand
+SIZE, LEVEL = 35, 60  # pixels: how far letters rise, and where they stand
+PIXEL = 1 / SIZE
+STOP = Mark(0.0, 6 / SIZE, 6 / SIZE, 8 / SIZE, PIXEL)
 
 
-def drawn(page: Image, x: int, size: int, above: int) -> None:
-    cv2.rectangle(page, (x, LEVEL - above - size), (x + size - 1, LEVEL - above - 1), 0, -1)
+def drawn(page: Image, x: int, width: int, height: int, fall: int = 0) -> None:
+    cv2.rectangle(page, (x, LEVEL + fall - height), (x + width - 1, LEVEL + fall - 1), 0, -1)
 
 
 def line_of(*words: FoundWord) -> FoundLine:
-    return FoundLine(words, Box(0, 20, 900, 70), (Point(0, LEVEL), Point(900, LEVEL)), ROW)
+    return FoundLine(words, Box(0, 20, 900, 70), (Point(0, LEVEL), Point(900, LEVEL)), 50)
 
 
 def word(text: str, left: int, language: str = "eng") -> FoundWord:
-    return FoundWord(text, Box(left, 25, left + 20 * len(text), LEVEL), 0.9, language)
+    return FoundWord(text, Box(left, LEVEL - SIZE, left + 20 * len(text), LEVEL), 0.9, language)
 
 
 def with_letters(page: Image, left: int, count: int) -> None:
     for i in range(count):
-        cv2.rectangle(page, (left + 20 * i, 25), (left + 20 * i + 15, LEVEL - 1), 0, -1)
+        cv2.rectangle(page, (left + 20 * i, LEVEL - SIZE), (left + 20 * i + 13, LEVEL - 1), 0, -1)
 
 
-def test_a_stop_is_measured_from_the_baseline() -> None:
-    page = np.full((100, 200), 255, np.uint8)
+def blank() -> Image:
+    return np.full((100, 900), 255, np.uint8)
+
+
+def test_a_mark_is_measured_from_the_feet_of_the_letters() -> None:
+    page = blank()
     with_letters(page, 10, 3)
-    drawn(page, 72, 6, 0)
-    assert stop_of(page, word("les.", 10), line_of()) == Stop(6 / ROW, 6 / ROW, 0.0)
-    # Nothing but letters, and two marks, are no stop.
-    assert stop_of(page, word("les", 10), line_of()) is None
-    drawn(page, 82, 4, 12)
-    assert stop_of(page, word("les.", 10)._replace(box=Box(10, 25, 90, LEVEL)), line_of()) is None
+    drawn(page, 72, 6, 6)
+    told = word("les.", 10)
+    assert marks_after(page, told, line_of(told)) == [STOP]
+    assert ends_in_stop(page, told, line_of(told), Usual(STOP))
+    bare = word("les", 250)
+    with_letters(page, 250, 3)
+    assert marks_after(page, bare, line_of(bare)) == []
+    drawn(page, 82, 4, 4, -3)  # a speck besides
+    assert len(marks_after(page, told, line_of(told))) == 2
+    assert not ends_in_stop(page, told, line_of(told), Usual(STOP))
 
 
 def test_in_a_line_from_right_to_left_a_stop_stands_at_the_left() -> None:
-    page = np.full((100, 200), 255, np.uint8)
-    drawn(page, 12, 6, 0)
+    page = blank()
+    drawn(page, 16, 6, 6)
     with_letters(page, 30, 3)
-    assert stop_of(page, word("הגב.", 11, "heb"), line_of()) == Stop(6 / ROW, 6 / ROW, 0.0)
+    told = word("הגב.", 11, "heb")
+    (mark,) = marks_after(page, told, line_of(told)._replace(height=50))
+    assert (mark.fall, mark.gap) == pytest.approx((0.0, 8 / 35))
 
 
 def test_what_a_stop_looks_like_is_told_by_those_that_surely_are_some() -> None:
-    page = np.full((100, 900), 255, np.uint8)
+    page = blank()
     words = []
     for i in range(6):
-        left = 10 + 140 * i
-        with_letters(page, left, 3)
-        drawn(page, left + 62, 6, 0)
-        words.append(word("les.", left) if i < 5 else word("les.", left)._replace(text="Les."))
+        with_letters(page, 10 + 140 * i, 3)
+        drawn(page, 72 + 140 * i, 6, 6)
+        words.append(word("les.", 10 + 140 * i))
     before_capitals = [w._replace(text=w.text.title()) for w in words]
     block = FoundBlock(BlockKind.TEXT, Box(0, 20, 900, 70), (line_of(*before_capitals),))
     usual = usual_stop(page, [block])
-    assert usual == Stop(6 / ROW, 6 / ROW, 0.0)
-    assert is_like(Stop(0.13, 0.11, 0.02), usual)
-    assert not is_like(Stop(0.05, 0.05, 0.0), usual)  # a speck
-    assert not is_like(Stop(0.12, 0.12, 0.3), usual)  # too high
+    assert usual == Usual(STOP)
     # Before small letters they are just what is asked about: one at the end is too few to tell by.
     assert usual_stop(page, [block._replace(lines=(line_of(*words),))]) is None
+    mixed = [block, block._replace(lines=(line_of(*words),))]
+    told = usual_stop(page, mixed)
+    assert told is not None and told.shortened == {"les"}
+
+
+def test_a_mark_of_the_pages_own_size_and_place_is_a_stop_and_what_falls_and_is_taller_a_comma() -> None:
+    assert is_stop(STOP._replace(width=7 / SIZE, height=5 / SIZE, fall=0.02), STOP)
+    assert not is_stop(STOP._replace(width=2 / SIZE, height=2 / SIZE), STOP)  # a speck
+    assert not is_stop(STOP._replace(fall=-0.3), STOP)  # too high
+    # In small type a pixel more or less is a third of a stop.
+    small = Mark(0.0, 3 / 18, 3 / 18, 0.2, 1 / 18)
+    assert is_stop(small._replace(width=2 / 18, height=4 / 18), small)
+    comma = STOP._replace(fall=0.17, height=12 / SIZE)
+    assert is_comma(comma, STOP)
+    assert not is_comma(STOP, STOP)
+
+
+@pytest.mark.parametrize(
+    ("read", "language", "marks", "told", "other"),
+    [
+        ("1839,", "eng", ["stop"], "1839.", ()),
+        ("1839,", "eng", ["comma"], "1839,", ()),
+        ("declen,", "fra", ["stop"], "declen.", ()),  # a shortened word, in no list
+        ("Vol,", "eng", ["stop"], "Vol.", ()),  # the page's own
+        ("lamp,", "eng", ["stop"], "lamp,", ("lamp.",)),  # a comma that is worn looks so, and the engine knows better
+        ("lamp.", "eng", ["comma"], "lamp.", ("lamp,",)),
+        ("Ibid,", "fra", ["stop", "comma"], "Ibid.,", ()),
+        ("Ibid.", "fra", ["stop", "comma"], "Ibid.,", ()),
+        ("Ibid,,", "fra", ["stop", "comma"], "Ibid.,", ()),
+        ("lamp,", "eng", ["speck", "comma"], "lamp,", ()),
+        ("1839", "eng", ["stop"], "1839", ()),
+    ],
+)
+def test_marks_after_figures_and_shortened_words_are_told_by_their_ink(
+    read: str, language: str, marks: list[str], told: str, other: tuple[str, ...]
+) -> None:
+    page = blank()
+    letters = len(read.rstrip(".,"))
+    with_letters(page, 10, letters)
+    for i, mark in enumerate(marks):
+        width, height, fall = {"stop": (6, 6, 0), "comma": (6, 13, 7), "speck": (3, 3, -3)}[mark]
+        drawn(page, 12 + 20 * letters + 14 * i, width, height, fall)
+    box = Box(10, LEVEL - SIZE, 10 + 20 * (letters + len(marks)), LEVEL)
+    line = line_of(FoundWord(read, box, 0.9, language))
+    (found,) = with_marks(page, line, Usual(STOP, frozenset({"Vol"}))).words
+    assert found.text == told
+    assert found.others == ((read,) if read != told else other)
 
 
 def test_a_stop_before_a_small_letter_goes_unless_it_is_the_pages_own() -> None:

@@ -34,7 +34,7 @@ FEATURES = (
     "confidence", "least_letter", "mean_letter", "unsure_letters", "letters_told", "length", "frequency", "unknown", "no_list",
     "compound", "likelier", "on_page", "in_document", "number", "orderly_number", "mixed", "mark_alone", "odd_edges", "inner_mark",
     "odd_case", "name", "foreign_script", "others", "other_known", "second_agrees", "second_differs", "line", "neighbour",
-    "page", "height", "width", "table", "merged", "gap", "wide_gap", "fragment",
+    "page", "height", "width", "table", "merged", "gap", "wide_gap", "fragment", "other_marks", "same_marks",
     *CONTEXT,
 )  # fmt: skip
 
@@ -76,6 +76,7 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     sure = [w.confidence for p in words for w in (p.word,)]
     page_mean = float(np.mean(sure))
     counts = Counter(core_of(p.word.text).casefold() for p in words)
+    exact = Counter(p.word.text.casefold() for p in words)
     scripts = Counter(s for p in words for c in p.word.text if (s := script_of(c)))
     main = {s for s, n in scripts.items() if n > 0.1 * scripts.total()} if scripts else set()
     lines = {id(p.line): p.line for p in words}
@@ -88,6 +89,7 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
             read_as(text, p.word.language or p.region.language or fallback),
             page_mean,
             counts,
+            exact,
             main,
             shapes[id(p.line)],
         )
@@ -112,7 +114,14 @@ def _shape(line: Line) -> _Shape:
 
 
 def _row(
-    placed: Placed, whole: str, language: str, page: float, counts: Mapping[str, int], main: set[str], shape: _Shape
+    placed: Placed,
+    whole: str,
+    language: str,
+    page: float,
+    counts: Mapping[str, int],
+    exact: Mapping[str, int],
+    main: set[str],
+    shape: _Shape,
 ) -> list[float]:
     word = placed.word
     text, core = word.text, core_of(word.text)
@@ -148,6 +157,8 @@ def _row(
         _merged(whole, language),
         *(gaps := _gaps(placed, shape)),
         gaps[0] < WORD_GAP and _fragment(placed),
+        any(o != text and core_of(o) == core for o in word.others),
+        exact[text.casefold()] / counts[folded],
     ]
 
 

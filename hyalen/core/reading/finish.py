@@ -20,7 +20,7 @@ from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import without_ghosts
 from hyalen.core.reading.spelling import mended, settle_case
-from hyalen.core.reading.stops import is_like, stop_of, usual_stop
+from hyalen.core.reading.stops import ends_in_stop, usual_stop, with_marks
 
 
 def finished(
@@ -53,7 +53,8 @@ def finished(
         kept = mended(line)
         if kept is None:
             return None
-        return without_joins(ink, without_dust(kept, lambda word: is_like(stop_of(ink, word, line), usual)))
+        kept = with_marks(ink, kept, usual)
+        return without_joins(ink, without_dust(kept, lambda word: ends_in_stop(ink, word, line, usual)))
 
     blocks = [block._replace(lines=tuple(filter(None, map(clean, block.lines)))) for block in blocks]
     return with_leaders(without_long_s(settle_case(blocks)), leaders)
