@@ -20,6 +20,7 @@ from hyalen.core.reading.engine import ENGINE, script_turn
 READING_DPI = 150.0  # pixels an inch: enough to tell letters from upturned ones
 LINES_READ = 4  # lines that are read both ways up
 LINE_INCHES = 2.4  # inches of a line that are read: three to five words
+MOST_INK = 0.5  # of the page's width, in a row: more is its edge or a rule, and no letters
 LINES_TRIED = 8  # lines among which those with most letters are taken
 LEGIBLE = 0.5  # confidence below which a line tells nothing
 CLEAR_MARGIN = 0.12  # of confidence between two ways up, that decides
@@ -95,7 +96,8 @@ def _text_lines(view: Image, dpi: float) -> list[Image]:
     rows = mask.sum(axis=1, dtype=np.float64)
     inked = np.flatnonzero(rows > max(3.0, 0.08 * float(rows.max())))
     runs = np.split(inked, np.flatnonzero(np.diff(inked) > 1) + 1) if len(inked) else []
-    fitting = [r for r in runs if dpi * 0.05 <= len(r) <= dpi * 0.35]
+    most = MOST_INK * view.shape[1]
+    fitting = [r for r in runs if dpi * 0.05 <= len(r) <= dpi * 0.35 and float(rows[r].mean()) <= most]
     fitting.sort(key=lambda r: -float(rows[r].sum()))
     lines, width, pad = [], int(dpi * LINE_INCHES), int(dpi * 0.05)
     for run in fitting[:LINES_TRIED]:
