@@ -27,8 +27,6 @@ FAR = 0.8  # from one mark's left side to the next one's, at most
 FALLS, TALLER = 0.1, 1.35  # a comma reaches below the letters' feet, and is so many times as tall as the page's stops
 SIZED, PIXEL, PLACED = 0.3, 0.8, 0.08  # by which stops of a page differ: shares of their sides and pixels; their place
 LEAST_STOPS, SURE = 6, 0.85  # stops that surely are some, from which a page's own are known; confidence of such a word
-
-
 SHORT, TWICE = 6, 2  # letters of a shortened word at most; times a page has it before a small letter or a figure
 
 
