@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from functools import partial
+from typing import Any
 
 import cv2
 import numpy as np
@@ -17,12 +18,14 @@ from hyalen.core.imaging.background import estimate_paper, is_coloured, whiten
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.despeckle import despeckle
 from hyalen.core.imaging.orientation import FoundTurn, line_direction, quarter_turned
-from hyalen.core.imaging.pixels import pieces
+from hyalen.core.imaging.pixels import Image, grey, pieces
 from hyalen.core.imaging.resolution import settle_resolution
 from hyalen.core.imaging.skew import estimate_skew
 from hyalen.core.imaging.trim import find_paper
+from hyalen.core.model.found import FoundWord
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.treatment import Straighten, Switch, Treatment, Trim, Turn
+from hyalen.core.reading import upright
 from hyalen.core.reading.upright import find_turn, less_badly
 from hyalen.demo.spoil import AGED, Spoiling, spoil
 from tests.conftest import Pages
@@ -69,6 +72,24 @@ def test_upright_turn_is_found(pages: Pages, turn: int, language: str, told: str
     scan = spoil(page.image, 300, Spoiling(skew=1.3, tint=AGED, noise=4, turn=turn), seed=4)
     found = find_turn(scan, 300, (language if told == "own" else "auto",))
     assert found.degrees == (360 - turn) % 360
+
+
+def test_the_way_up_is_told_from_letters_and_not_from_the_sheets_edges(
+    pages: Pages, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    page = np.asarray(grey(pages.truth(Case("turn", "eng", Spoiling())).image)).copy()
+    page[100:118, 40:-40] = 0
+    read: list[int] = []
+
+    read_line = upright._read_line
+
+    def spy(line: Image, *told: Any) -> list[FoundWord]:
+        read.append(int((line < 128).sum(axis=1).max()) * 100 // line.shape[1])
+        return read_line(line, *told)
+
+    monkeypatch.setattr(upright, "_read_line", spy)
+    assert find_turn(page, 300).degrees == 0
+    assert read and max(read) < 80  # per cent of a row that is ink
 
 
 @pytest.mark.parametrize(

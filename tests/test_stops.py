@@ -108,6 +108,7 @@ def test_a_mark_of_the_pages_own_size_and_place_is_a_stop_and_what_falls_and_is_
         ("Ibid,,", "fra", ["stop", "comma"], "Ibid.,", ()),
         ("lamp,", "eng", ["speck", "comma"], "lamp,", ()),
         ("1839", "eng", ["stop"], "1839", ()),
+        ("١٨٣٩ب,", "eng", ["stop", "comma"], "١٨٣٩ب,", ()),  # Arabic letters have dots that look like both
     ],
 )
 def test_marks_after_figures_and_shortened_words_are_told_by_their_ink(

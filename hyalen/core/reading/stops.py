@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, pieces
-from hyalen.core.languages import EDGES, is_known, is_right_to_left
+from hyalen.core.languages import EDGES, is_known, is_right_to_left, script_of
 from hyalen.core.layout.sizes import type_size
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
@@ -27,6 +27,7 @@ FAR = 0.8  # from one mark's left side to the next one's, at most
 FALLS, TALLER = 0.1, 1.35  # a comma reaches below the letters' feet, and is so many times as tall as the page's stops
 SIZED, PIXEL, PLACED = 0.3, 0.8, 0.08  # by which stops of a page differ: shares of their sides and pixels; their place
 LEAST_STOPS, SURE = 6, 0.85  # stops that surely are some, from which a page's own are known; confidence of such a word
+DOTTED = frozenset({"ARABIC"})  # scripts whose letters have dots under the line, which look like both
 SHORT, TWICE = 6, 2  # letters of a shortened word at most; times a page has it before a small letter or a figure
 
 
@@ -100,14 +101,14 @@ def with_marks(page: Image, line: FoundLine, usual: Usual | None) -> FoundLine:
     """The line with the marks that stand in the ink after its words: a stop and a comma of which one was read, and a
     stop that was read as a comma.
 
-    A worn comma looks like a stop, and the engine is right about most of them: only behind a figure or what may be a
-    shortened word the ink is believed. Elsewhere what it says is another reading.
+    A worn comma looks like a stop: only behind a figure or what may be a shortened word the ink is believed. Elsewhere
+    what it says is another reading.
     """
 
     def marked(word: FoundWord) -> FoundWord:
         core, bare = word.text.strip(EDGES), word.text.rstrip(".,")
         read = word.text[len(bare) :]
-        if usual is None or not bare[-1:].isalnum() or not 1 <= len(read) <= 2:
+        if usual is None or not bare[-1:].isalnum() or not 1 <= len(read) <= 2 or script_of(bare[-1]) in DOTTED:
             return word
         told = _told(marks_after(page, word, line), usual.stop)
         if not told or told == read:
