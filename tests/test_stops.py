@@ -108,6 +108,8 @@ def test_a_mark_of_the_pages_own_size_and_place_is_a_stop_and_what_falls_and_is_
         ("Ibid,,", "fra", ["stop", "comma"], "Ibid.,", ()),
         ("lamp,", "eng", ["speck", "comma"], "lamp,", ()),
         ("1839", "eng", ["stop"], "1839", ()),
+        ("1839, is", "eng", ["stop"], "1839, is", ("1839.",)),  # a sentence that goes on
+        ("Lamartine,", "fra", ["stop", "comma"], "Lamartine,", ("Lamartine.,",)),  # no shortened word is so long
         ("١٨٣٩ب,", "eng", ["stop", "comma"], "١٨٣٩ب,", ()),  # Arabic letters have dots that look like both
     ],
 )
@@ -115,16 +117,17 @@ def test_marks_after_figures_and_shortened_words_are_told_by_their_ink(
     read: str, language: str, marks: list[str], told: str, other: tuple[str, ...]
 ) -> None:
     page = blank()
-    letters = len(read.rstrip(".,"))
+    first, *after = read.split()
+    letters = len(first.rstrip(".,"))
     with_letters(page, 10, letters)
     for i, mark in enumerate(marks):
         width, height, fall = {"stop": (6, 6, 0), "comma": (6, 13, 7), "speck": (3, 3, -3)}[mark]
         drawn(page, 12 + 20 * letters + 14 * i, width, height, fall)
     box = Box(10, LEVEL - SIZE, 10 + 20 * (letters + len(marks)), LEVEL)
-    line = line_of(FoundWord(read, box, 0.9, language))
-    (found,) = with_marks(page, line, Usual(STOP, frozenset({"Vol"}))).words
-    assert found.text == told
-    assert found.others == ((read,) if read != told else other)
+    line = line_of(FoundWord(first, box, 0.9, language), *(word(text, 400) for text in after))
+    marked = with_marks(page, line, Usual(STOP, frozenset({"Vol"})))
+    assert " ".join(w.text for w in marked.words) == told
+    assert marked.words[0].others == ((first,) if read != told else other)
 
 
 def test_a_stop_before_a_small_letter_goes_unless_it_is_the_pages_own() -> None:

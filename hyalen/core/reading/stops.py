@@ -105,7 +105,7 @@ def with_marks(page: Image, line: FoundLine, usual: Usual | None) -> FoundLine:
     what it says is another reading.
     """
 
-    def marked(word: FoundWord) -> FoundWord:
+    def marked(word: FoundWord, following: FoundWord | None) -> FoundWord:
         core, bare = word.text.strip(EDGES), word.text.rstrip(".,")
         read = word.text[len(bare) :]
         if usual is None or not bare[-1:].isalnum() or not 1 <= len(read) <= 2 or script_of(bare[-1]) in DOTTED:
@@ -113,11 +113,15 @@ def with_marks(page: Image, line: FoundLine, usual: Usual | None) -> FoundLine:
         told = _told(marks_after(page, word, line), usual.stop)
         if not told or told == read:
             return word
-        if told == ".," or (told == "." and len(read) == 1 and _shortened(core, word.language, usual)):
+        if told == ".,":
+            believed = core in usual.shortened or len(core) <= SHORT
+        else:
+            believed = told == "." and len(read) == 1 and _ends_short(core, word.language, following, usual)
+        if believed:
             return word._replace(text=bare + told, others=(word.text, *word.others), letters="")
         return word._replace(others=tuple(dict.fromkeys((bare + told, *word.others))))
 
-    words = tuple(map(marked, line.words))
+    words = tuple(map(marked, line.words, (*line.words[1:], None)))
     return line if words == line.words else line._replace(words=words)
 
 
@@ -130,10 +134,15 @@ def _told(marks: Sequence[Mark], stop: Mark) -> str:
     return ".," if pair else ""
 
 
-def _shortened(core: str, language: str, usual: Usual) -> bool:
-    """Whether a word is a figure, or may be a shortened one."""
+def _ends_short(core: str, language: str, following: FoundWord | None, usual: Usual) -> bool:
+    """Whether a word is a shortened one of the page, or is a figure or may be shortened and no small word goes on."""
+    if core in usual.shortened:
+        return True
     unknown = core[0].islower() and len(core) <= SHORT and not is_known(core, language)
-    return core[-1].isdigit() or core in usual.shortened or unknown
+    goes_on = (
+        following is not None and len(following.text) > 1 and following.text.isalpha() and following.text.islower()
+    )
+    return (core[-1].isdigit() or unknown) and not goes_on
 
 
 def marks_after(page: Image, word: FoundWord, line: FoundLine) -> list[Mark]:
