@@ -9,6 +9,7 @@ from hyalen.core.layout.leaders import with_leaders
 from hyalen.core.model.found import FoundBlock, FoundLine
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
+from hyalen.core.reading.backwards import with_latin_figures
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.fractions import with_fractions
 from hyalen.core.reading.joined import without_joins
@@ -43,7 +44,7 @@ def finished(
         Rows of dots, which are put back into their lines.
     """  # fmt: skip
     blocks = put_on_ink(ink, without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader)))
-    blocks = with_latin_words(ink, dpi, blocks, reader)
+    blocks = with_latin_words(ink, dpi, with_latin_figures(ink, dpi, blocks, reader), reader)
     blocks = with_numero(ink, with_fractions(ink, dpi, blocks, reader))
     blocks = read_raised(ink, dpi, blocks, reader)
 

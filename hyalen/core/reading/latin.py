@@ -1,8 +1,7 @@
 """Words in Latin letters within lines of another script: names, abbreviations, a phrase.
 
 The model of another script makes letters of its own of them, or figures. Lines with words of which it was unsure are
-read by a Latin model too, and where that is surer of letters, its words are taken; in lines that run from right to
-left its figures, too.
+read by a Latin model too, and where that is surer of letters, its words are taken (figures: see `backwards`).
 """
 
 from __future__ import annotations
@@ -16,7 +15,6 @@ from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import (
     EDGES,
     LATIN,
-    SCRIPT_LANGUAGES,
     has_own_script,
     is_right_to_left,
     listed_frequency,
@@ -30,12 +28,14 @@ from hyalen.core.reading.reader import Reader
 MOST = 40  # lines a page
 DOUBTFUL, UNSURE = 0.9, 0.6  # confidence of a word that no list has, and of any, from which a line is looked at again
 ENDING = ".,;:!?،؛؟"  # marks behind a word; in a line from right to left they stand at its left
-_LEADS_ON = re.compile(rf"[,;:]([{ENDING}]*)$")
-SURE_FIGURES, AS_WIDE = 0.8, 0.8  # confidence of figures in a line from right to left; their width, of both readings
+RTL = (
+    "\u200f"  # before marks of a Latin word that stand at its left, until its line is in order: they lead on to nothing
+)
+_LEADS_ON = re.compile(rf"^[^{RTL}]*[,;:]((?:{RTL}.*)?)$")
+_MARK_BEFORE = re.compile(rf"^([{ENDING}]+)(?=\d)")
 LEAST = 3  # Latin letters that are a word
 SURE, VERY_SURE, LEAD = 0.75, 0.85, 0.3  # confidence of the Latin words; beside a word that a list has, and its lead
 COMMON = 4.5  # Zipf frequency of a word that stands, if it is not far too short for the letters found there
-LEAST_FIGURES, AGREED = 3, 0.6  # numbers, and their share, that both models read alike where the Latin one is trusted
 SHARED = 0.3  # of the narrower of two words, by which they lie on the same ink
 # Letters that no eye tells from Latin ones (Unicode Technical Standard 39, confusables.txt; from memory).
 LOOKALIKES = str.maketrans("АВЕКМНОРСТХаеорсухіјѕΑΒΕΖΗΙΚΜΝΟΡΤΥΧοιν", "ABEKMHOPCTXaeopcyxijsABEZHIKMNOPTYXoiv")
@@ -71,12 +71,9 @@ def with_latin_words(page: Image, dpi: float, blocks: Sequence[FoundBlock], read
     looked = {
         id(line): _places_of(page, dpi, line, reader) for block in blocks for line in block.lines if id(line) in chosen
     }
-    trusted = _figures_agree([place for places in looked.values() for place in places])
-
-    def mended(line: FoundLine) -> FoundLine:
-        return _mended(line, looked[id(line)], trusted) if id(line) in looked else line
-
-    return [block._replace(lines=tuple(map(mended, block.lines))) for block in blocks] if looked else list(blocks)
+    return [
+        block._replace(lines=tuple(_mended(line, looked.get(id(line), [])) for line in block.lines)) for block in blocks
+    ]
 
 
 def _is_doubtful(word: FoundWord) -> bool:
@@ -84,8 +81,8 @@ def _is_doubtful(word: FoundWord) -> bool:
         return False
     if word.confidence < UNSURE:
         return True
-    if is_right_to_left(word.language) and any(c.isdigit() for c in word.text):
-        return True  # its model is weak at figures, and surely makes figures of Latin letters
+    if is_right_to_left(word.language) and sum(c.isdigit() for c in word.text) >= LEAST:
+        return True  # its model surely makes figures of Latin letters
     return word.confidence < DOUBTFUL and not _frequency(word)
 
 
@@ -102,13 +99,9 @@ def _places_of(page: Image, dpi: float, line: FoundLine, reader: Reader) -> list
     return [p if _is_better(p) or not _may_be(p) else p._replace(latin=read(_box(p))) for p in places]
 
 
-def _mended(line: FoundLine, places: Sequence[_Place], trusted: bool) -> FoundLine:
-    """The line with the Latin words of some places; with figures, too, where the model is `trusted` with them."""
-    backwards = is_right_to_left(line.words[0].language)
-    figures = trusted and backwards
-    taken = {p.at[0]: p for p in places if _is_better(p) or (figures and _are_better_figures(p))}
-    if not taken:
-        return line
+def _mended(line: FoundLine, places: Sequence[_Place]) -> FoundLine:
+    """The line with the Latin words of some places."""
+    taken = {p.at[0]: p for p in places if _is_better(p)}
     gone = {at for place in taken.values() for at in place.at}
     words: list[FoundWord] = []
     for at, word in enumerate(line.words):
@@ -117,7 +110,10 @@ def _mended(line: FoundLine, places: Sequence[_Place], trusted: bool) -> FoundLi
             words += (w._replace(language=word.language, others=(*w.others, *before)) for w in taken[at].latin)
         elif at not in gone:
             words.append(word)
-    return line._replace(words=tuple(in_reading_order(words) if backwards else words))
+    # Those that were read otherwise before stand where they are seen.
+    if words and is_right_to_left(words[0].language) and any(_is_latin(w) and w.others for w in words):
+        words = in_reading_order(words)
+    return line._replace(words=tuple(words))
 
 
 def _with_mark_behind(word: FoundWord) -> FoundWord:
@@ -128,8 +124,12 @@ def _with_mark_behind(word: FoundWord) -> FoundWord:
         return word
     letters = word.letters[marks:]
     sure = sum(map(int, letters)) / (10 * len(letters)) if letters else word.confidence
-    text, letters = core + word.text[:marks], letters + word.letters[:marks]
-    return word._replace(text=text, letters=letters, confidence=max(word.confidence, sure))
+    return word._replace(text=ends_in(core, word.text[:marks]), letters="", confidence=max(word.confidence, sure))
+
+
+def ends_in(core: str, marks: str) -> str:
+    """A Latin word with the marks at its left, which end it, until `in_reading_order` has seen it."""
+    return f"{core}{RTL}{marks}" if marks else core
 
 
 def _places(own: Sequence[FoundWord], latin: Sequence[FoundWord]) -> Iterator[_Place]:
@@ -187,39 +187,11 @@ def _is_better(place: _Place) -> bool:
     return sure >= max(SURE, before)
 
 
-def _are_better_figures(place: _Place) -> bool:
-    """Whether the Latin model has other figures, and no fewer, where the line's own has some."""
-    before, figures = _figures(place)
-    if not before or not figures:
-        return False
-    widths = sorted((place.own[0].box.width, place.latin[0].box.width))
-    return len(figures) >= len(before) and figures != before and widths[0] >= AS_WIDE * widths[1]
-
-
-def _figures_agree(places: Sequence[_Place]) -> bool:
-    """Whether both models mostly read the same figures; of Arabic ones (٤٧) the Latin model makes what they are not."""
-    if not any(word.language in SCRIPT_LANGUAGES["ARABIC"] for place in places for word in place.own):
-        return True
-    both = [pair for pair in map(_figures, places) if all(pair)]
-    return len(both) >= LEAST_FIGURES and sum(a == b for a, b in both) >= AGREED * len(both)
-
-
-def _figures(place: _Place) -> tuple[str, str]:
-    """The figures of both readings, where each is one word, and the Latin one is sure and nothing else."""
-    if len(place.own) != 1 or len(place.latin) != 1:
-        return "", ""
-    own, other = place.own[0], place.latin[0]
-    if _has_letters(other) or other.confidence < SURE_FIGURES:
-        return "", ""
-    before, figures = ("".join(c for c in w.text if c.isdigit()) for w in (own, other))
-    return before, figures
-
-
 def in_reading_order(words: Sequence[FoundWord]) -> list[FoundWord]:
     """Words of a line that runs from right to left, its Latin words in their own order.
 
-    Figures behind a Latin word belong to it where a mark leads on to them (UAX #9, rule W7); what ends all of it stands
-    at the left, and was put behind the word.
+    Figures behind a Latin word belong to it where a mark at its right leads on to them (UAX #9, rule W7); what ends all
+    of it stands at the left.
     """
     ordered: list[FoundWord] = []
     for latin, group in groupby(words, key=_is_latin):
@@ -230,12 +202,18 @@ def in_reading_order(words: Sequence[FoundWord]) -> list[FoundWord]:
         behind: list[FoundWord] = []
         if leads_on := _LEADS_ON.search(stretch[0].text):
             while ordered and any(c.isdigit() for c in ordered[-1].text) and not _has_letters(ordered[-1]):
-                behind.append(ordered.pop())
+                behind.append(_left_to_right(ordered.pop()))
             if behind and (end := leads_on.group(1)):
                 stretch[0] = _ending(stretch[0], stretch[0].text.removesuffix(end))
                 behind[-1] = _ending(behind[-1], behind[-1].text + end)
         ordered += [*reversed(stretch), *behind]
-    return ordered
+    return [w._replace(text=w.text.replace(RTL, "")) for w in ordered]
+
+
+def _left_to_right(figure: FoundWord) -> FoundWord:
+    """A figure whose mark at its right was taken for one before it."""
+    text = _MARK_BEFORE.sub("", figure.text)
+    return _ending(figure, text + figure.text[: len(figure.text) - len(text)]) if text != figure.text else figure
 
 
 def _ending(word: FoundWord, text: str) -> FoundWord:
