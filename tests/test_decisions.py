@@ -97,7 +97,7 @@ def requests(content: PageContent) -> st.SearchStrategy[Request]:
         st.builds(SetLine, region_id=st.sampled_from(regions), line=st.integers(0, 1), text=TEXTS),
         st.builds(SetRole, region_id=st.sampled_from(regions), role=st.sampled_from(roles)),
         st.builds(SetAlternative, region_id=st.sampled_from(regions), text=TEXTS, decorative=st.booleans()),
-        st.builds(SetLanguage, region_id=st.sampled_from(regions), language=st.sampled_from(["fra", "eng"])),
+        st.builds(SetLanguage, region_id=st.sampled_from(regions), language=st.sampled_from(["fra", "heb"])),
         st.builds(Move, region_id=st.sampled_from(regions), before=st.sampled_from([*regions, None])),
         st.builds(AcceptDoubt, key=st.sampled_from(["clean:turn", *(f"tag:role:{r}" for r in regions)])),
     )

@@ -64,6 +64,7 @@ class InkGrid(Frozen):
     spans: tuple[Span, ...] = ()
     header_rows: int = 0
     header_columns: int = 0
+    backwards: bool = False
 
 
 class Lay:
@@ -145,6 +146,7 @@ class Lay:
             spans=grid.spans,
             header_rows=grid.header_rows,
             header_columns=grid.header_columns,
+            backwards=grid.backwards,
         )
 
     def grid(self, ink: InkGrid) -> Grid:
@@ -156,6 +158,7 @@ class Lay:
             spans=ink.spans,
             header_rows=ink.header_rows,
             header_columns=ink.header_columns,
+            backwards=ink.backwards,
         )
 
     def word(self, word: Word) -> Ink:

@@ -62,6 +62,7 @@ from hyalen.core.decisions.styling import restyle
 from hyalen.core.decisions.tables import fill, regrid
 from hyalen.core.decisions.tagging import chart_data, nest, say_in, tie
 from hyalen.core.decisions.wording import confirm, insert, replaced, retext
+from hyalen.core.layout.grids import turned
 from hyalen.core.model.content import PageContent
 
 
@@ -110,7 +111,8 @@ def perform(content: PageContent, operation: ContentOperation, lay: Lay) -> Page
             return describe(content, find_region(content, operation.region, lay), operation)
         case AssignLanguage():
             region = find_region(content, operation.region, lay)
-            return replaced(content, region.model_copy(update={"language": operation.language}))
+            table = region.table and turned(region.table, operation.language)
+            return replaced(content, region.model_copy(update={"language": operation.language, "table": table}))
         case Reorder():
             return reorder(content, operation, lay)
         case Draw():

@@ -27,7 +27,7 @@ from hyalen.core.decisions.roles import placed
 from hyalen.core.decisions.wording import fresh_words, replaced, with_lines
 from hyalen.core.languages import mostly_right_to_left
 from hyalen.core.layout.areas import NoArea, Outline, cut, holds, joined, overlap, sound, without
-from hyalen.core.layout.grids import grid_of, part_of, rows_of, table_on
+from hyalen.core.layout.grids import grid_of, part_of, rows_of, table_on, turned
 from hyalen.core.layout.order import reading_order
 from hyalen.core.layout.outlines import core
 from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Role
@@ -219,7 +219,7 @@ def reread(content: PageContent, operation: Reread, lay: Lay) -> PageContent:
     lines = _with_new([settled] if settled else [], operation.lines, replaced(content, bare), lay, operation.language)
     update: dict[str, object] = {"language": operation.language}
     if region.table is not None:
-        update["table"] = table_on(grid_of(region.table), lines)
+        update["table"] = turned(table_on(grid_of(region.table), lines), operation.language or "")
     else:
         update["lines"] = lines
     return replaced(content, region.model_copy(update=update))
@@ -416,4 +416,4 @@ def _split_table(region: Region, grid: Grid, start: Point, end: Point) -> list[R
     if left:  # ink beyond the outer lines
         table = table_on(grid.part(axis, at, len(lines) - 1), [*parts[1].all_lines, *left])
         parts[1] = parts[1].model_copy(update={"table": table})
-    return parts
+    return parts[::-1] if axis == "columns" and grid.backwards else parts

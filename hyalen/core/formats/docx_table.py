@@ -12,6 +12,7 @@ from docx.shared import Inches, Length, Pt
 from docx.table import Table
 from docx.text.paragraph import Paragraph
 
+from hyalen.core.languages import is_right_to_left
 from hyalen.core.layout.aligned import is_number
 from hyalen.core.layout.cells import numeric_columns
 from hyalen.core.model.content import Cell
@@ -49,6 +50,8 @@ def add_table(
         )
     table: Table = docx.add_table(rows=len(node.children), cols=columns, style="Table Grid")
     table.autofit = False
+    if node.backwards:  # the first column at the right (17.4.1); it stands behind the style (CT_TblPrBase)
+        table._tbl.tblPr.insert(1, OxmlElement("w:bidiVisual"))
     cells = [each.cell for row in node.children for each in row.children if each.cell is not None]
     figures = numeric_columns(cells, columns)
     widths = column_widths(node, wide)
@@ -68,7 +71,9 @@ def add_table(
         fill(paragraph, each)
         if cell.column in figures and cell.column_span == 1 and not cell.header:
             fraction = points.get(cell.column, 0)
-            if fraction:  # a decimal tab takes effect in a cell without a tab before the text (17.3.1.37)
+            if is_right_to_left(each.language):  # whose paragraphs begin at the right, which is called left (17.3.1.13)
+                paragraph.alignment = WD_ALIGN_PARAGRAPH.LEFT
+            elif fraction:  # a decimal tab takes effect in a cell without a tab before the text (17.3.1.37)
                 at = Length(widths[cell.column] - EDGES - fraction * DIGIT)
                 paragraph.paragraph_format.tab_stops.add_tab_stop(max(at, DIGIT), WD_TAB_ALIGNMENT.DECIMAL)
             else:

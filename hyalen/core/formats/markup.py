@@ -207,6 +207,8 @@ class Markup:
     def _table(self, node: Node) -> Element:
         made = _made("table")
         self._tables += 1
+        if node.backwards != is_right_to_left(self._language):
+            made.set("dir", "rtl" if node.backwards else "ltr")
         if node.caption is not None:
             made.append(self._text("caption", node.caption))
         if node.alternative:

@@ -192,6 +192,8 @@ class _Writer:
         shape = slide.shapes.add_table(max(1, len(node.children)), max(1, node.columns), left, top, wide, high)
         shape._element.nvGraphicFramePr.cNvPr.set("descr", node.alternative or "")
         table = shape.table
+        if node.backwards:
+            table._tbl.tblPr.set("rtl", "1")
         table.first_row = bool(node.children) and all(each.tag is Tag.TH for each in node.children[0].children)
         for each in (each for row in node.children for each in row.children):
             cell = each.cell

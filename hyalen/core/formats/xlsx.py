@@ -67,6 +67,7 @@ def write_xlsx(tree: StructureTree, images: Images, file: BinaryIO, options: Del
 def _fill(sheet: Any, node: Node, top: int) -> int:
     """Put a table into a sheet, beneath `top` rows; the row, from 1, in which it ends."""
     widths = [NARROWEST] * node.columns
+    sheet.sheet_view.rightToLeft = sheet.sheet_view.rightToLeft or node.backwards
     told = _values(node)
     for each in (each for row in node.children for each in row.children):
         cell = each.cell

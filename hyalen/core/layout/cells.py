@@ -26,20 +26,26 @@ def numeric_columns(cells: Sequence[Cell], columns: int) -> set[int]:
     return found
 
 
-def settled(cells: Sequence[Cell], columns: int) -> tuple[Cell, ...]:
+def as_read(cells: Sequence[Cell], backwards: bool) -> tuple[Cell, ...]:
+    """Cells in the order in which they are read: row by row, from the right where `backwards`."""
+    return tuple(sorted(cells, key=lambda c: (c.row, -c.column if backwards else c.column)))
+
+
+def settled(cells: Sequence[Cell], columns: int, backwards: bool = False) -> tuple[Cell, ...]:
     """The cells with the letters of a column of figures read as figures, and headers marked.
 
     The first row is one of headers, and the second where the first spans several columns; the
-    first column is where it has words and most others figures.
+    first column, or the last one where rows are read `backwards`, is where it has words and most others figures.
     """
+    first = columns - 1 if backwards else 0
     numeric = numeric_columns(cells, columns)
     spanned = any(c.row == 0 and c.column_span > 1 for c in cells)
-    named = any(c.column == 0 and c.row > 0 and c.text.strip() for c in cells)
-    by_row = 0 not in numeric and len(numeric) * 2 >= columns - 1 > 0 and named
+    named = any(c.column == first and c.row > 0 and c.text.strip() for c in cells)
+    by_row = first not in numeric and len(numeric) * 2 >= columns - 1 > 0 and named
 
     def settle(cell: Cell) -> Cell:
         heads = cell.row == 0 or (cell.row == 1 and spanned and cell.row_span == 1)
-        header = heads or (by_row and cell.column == 0)
+        header = heads or (by_row and cell.column == first)
         if heads or cell.column not in numeric or not cell.lines:
             return cell.model_copy(update={"header": header})
         lines = tuple(

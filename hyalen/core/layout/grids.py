@@ -8,8 +8,9 @@ from itertools import pairwise
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image
+from hyalen.core.languages import is_right_to_left
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
-from hyalen.core.layout.cells import settled
+from hyalen.core.layout.cells import as_read, settled
 from hyalen.core.layout.columns import columns as chains_of
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.tables import FoundTable, find_grids
@@ -46,13 +47,15 @@ def grid_of(table: Table) -> Grid:
              for i in range(s.row_span) for j in range(s.column_span)}  # fmt: skip
     header_rows = _leading([all(heads.get((r, c), False) for c in range(table.columns)) for r in range(table.rows)])
     below = range(header_rows, table.rows)
-    header_columns = _leading([all(heads.get((r, c), False) for r in below) for c in range(table.columns)])
+    across = range(table.columns)[::-1] if table.backwards else range(table.columns)
+    header_columns = _leading([all(heads.get((r, c), False) for r in below) for c in across])
     return Grid(
         rows=rows,
         columns=columns,
         spans=tuple(s for s in spans if s.row_span * s.column_span > 1),
         header_rows=header_rows,
         header_columns=header_columns if header_rows < table.rows else 0,
+        backwards=table.backwards,
     )
 
 
@@ -73,19 +76,34 @@ def table_on(grid: Grid, lines: Sequence[Line]) -> Table:
             parts.setdefault(owner[grid.place(middle.x, middle.y)], []).append(at)
         for cell, members in parts.items():
             held[cell].append(part_of(line, members))
-    cells = tuple(
+    last = len(grid.columns) - 1 - grid.header_columns
+    cells = [
         Cell(
             row=s.row,
             column=s.column,
             row_span=s.row_span,
             column_span=s.column_span,
-            header=s.row < grid.header_rows or s.column < grid.header_columns,
+            header=s.row < grid.header_rows or (s.column >= last if grid.backwards else s.column < grid.header_columns),
             box=grid.box_of(s),
             lines=tuple(sorted(mine, key=lambda line: line.level)),
         )
         for s, mine in zip(spans, held, strict=True)
+    ]
+    return Table(
+        rows=len(grid.rows) - 1,
+        columns=len(grid.columns) - 1,
+        cells=as_read(cells, grid.backwards),
+        backwards=grid.backwards,
     )
-    return Table(rows=len(grid.rows) - 1, columns=len(grid.columns) - 1, cells=cells)
+
+
+def turned(table: Table, language: str) -> Table:
+    """The table with its rows read from the side at which those of a language begin, and headed there."""
+    backwards = is_right_to_left(language)
+    if table.backwards == backwards:
+        return table
+    grid = grid_of(table).model_copy(update={"backwards": backwards})
+    return table_on(grid, [line for cell in table.cells for line in cell.lines])
 
 
 def part_of(line: Line, members: Sequence[int]) -> Line:
@@ -139,7 +157,7 @@ def _one(row: Sequence[Line], backwards: bool) -> Line:
 # Found
 
 
-def find_grid(page: Image, dpi: float, outline: Box, lines: Sequence[Line]) -> Grid:
+def find_grid(page: Image, dpi: float, outline: Box, lines: Sequence[Line], backwards: bool = False) -> Grid:
     """The rows and columns within an outline: printed rules, else words that stand under each other.
 
     Parameters
@@ -152,15 +170,22 @@ def find_grid(page: Image, dpi: float, outline: Box, lines: Sequence[Line]) -> G
         In pixels of the cleaned page.
     lines : sequence of Line
         What is read there.
+    backwards : bool
+        Whether its rows are read from the right.
     """
+    grid = _lines_within(page, dpi, outline, lines).model_copy(update={"backwards": backwards})
+    return _headed(grid, lines)
+
+
+def _lines_within(page: Image, dpi: float, outline: Box, lines: Sequence[Line]) -> Grid:
     read = [_found(line) for line in lines]
     ruled = max(find_grids(find_rules(page, dpi)).tables, key=lambda t: t.box.area, default=None)
     if ruled is not None and ruled.box.area > LEAST_COVER * outline.area:
-        return _grid(split_rows(_moved(ruled, outline), read), lines, outline)
+        return _grid(split_rows(_moved(ruled, outline), read), outline)
     if read:
         aligned = max(find_aligned_tables(chains_of(read)), key=lambda t: t.box.area, default=None)
         if aligned is not None and aligned.box.area > LEAST_COVER * outline.area:
-            return _grid(aligned, lines, outline)
+            return _grid(aligned, outline)
     return _grid_of_white(lines, outline)
 
 
@@ -176,18 +201,18 @@ def _moved(table: FoundTable, to: Box) -> FoundTable:
     return table._replace(box=move(table.box), cells=tuple(c._replace(box=move(c.box)) for c in table.cells))
 
 
-def _grid(table: FoundTable, lines: Sequence[Line], outline: Box) -> Grid:
-    """A found table's grid, stretched to the outline, its headers marked by what stands in the cells."""
+def _grid(table: FoundTable, outline: Box) -> Grid:
+    """A found table's grid, stretched to the outline."""
     cells = [
         Cell(row=c.row, column=c.column, row_span=c.row_span, column_span=c.column_span, box=c.box) for c in table.cells
     ]
-    grid = grid_of(Table(rows=table.rows, columns=table.columns, cells=tuple(cells)))
-    return _headed(grid.stretched(outline), lines)
+    return grid_of(Table(rows=table.rows, columns=table.columns, cells=tuple(cells))).stretched(outline)
 
 
 def _headed(grid: Grid, lines: Sequence[Line]) -> Grid:
+    """The grid with its headers marked by what stands in the cells."""
     table = table_on(grid, lines)
-    told = grid_of(table.model_copy(update={"cells": settled(table.cells, table.columns)}))
+    told = grid_of(table.model_copy(update={"cells": settled(table.cells, table.columns, grid.backwards)}))
     return grid.model_copy(update={"header_rows": told.header_rows, "header_columns": told.header_columns})
 
 
@@ -214,4 +239,4 @@ def _grid_of_white(lines: Sequence[Line], outline: Box) -> Grid:
     for level in levels:
         if grid.rows[-2] + 3 <= level <= outline.bottom - 3:
             grid = grid.added("rows", level)
-    return _headed(grid, lines)
+    return grid

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hyalen.core.languages import identify
+from hyalen.core.languages import identify, is_right_to_left
 from hyalen.core.layout.bar_codes import BarCode
-from hyalen.core.layout.cells import settled
+from hyalen.core.layout.cells import as_read, settled
 from hyalen.core.layout.figures import Figure
 from hyalen.core.layout.rows import part_of
 from hyalen.core.layout.tables import FoundTable
@@ -94,9 +94,15 @@ def table_region(
                 lines=tuple(lines),
             )
         )
-    grid = Table(rows=table.rows, columns=table.columns, cells=settled(cells, table.columns))
     texts = [w.text for c in cells for line in c.lines for w in line.words]
     language, _ = identify(texts, languages) if len(languages) > 1 else (None, 0.0)
+    backwards = is_right_to_left(language or languages[0])
+    grid = Table(
+        rows=table.rows,
+        columns=table.columns,
+        cells=as_read(settled(cells, table.columns, backwards), backwards),
+        backwards=backwards,
+    )
     return Region(
         id=numbered("r"),
         kind=RegionKind.TABLE,

@@ -185,11 +185,18 @@ class Cell(Frozen):
 
 
 class Table(Frozen):
-    """A grid of cells; a spanned place is held by the cell at its upper left."""
+    """A grid of cells, row by row as they are read; a spanned place is held by the cell at its upper left.
+
+    Attributes
+    ----------
+    backwards : bool
+        Whether its rows are read from the right. Columns count from the left all the same.
+    """
 
     rows: int
     columns: int
     cells: tuple[Cell, ...]
+    backwards: bool = False
 
 
 class Region(Frozen):

@@ -53,7 +53,9 @@ class Grid(Frozen):
     spans : tuple of Span
         The cells of more than one place.
     header_rows, header_columns : int
-        How many at the head and at the left are headers.
+        How many at the head and where rows begin are headers.
+    backwards : bool
+        As of `content.Table`.
     """
 
     rows: tuple[int, ...]
@@ -61,6 +63,7 @@ class Grid(Frozen):
     spans: tuple[Span, ...] = ()
     header_rows: int = 0
     header_columns: int = 0
+    backwards: bool = False
 
     @property
     def box(self) -> Box:
@@ -224,8 +227,10 @@ class Grid(Frozen):
             start, end = max(start, first), min(end, last)
             if end > start:
                 spans.append(span._replace(**{name: start - first, count: end - start}))
-        heads = self.header_rows if axis == "rows" else self.header_columns
-        kept = {"header_rows" if axis == "rows" else "header_columns": max(0, min(heads, last) - first)}
+        heads, lost = (self.header_rows, first) if axis == "rows" else (self.header_columns, first)
+        if axis == "columns" and self.backwards:
+            lost = len(self.columns) - 1 - last
+        kept = {"header_rows" if axis == "rows" else "header_columns": max(0, min(heads - lost, last - first))}
         grid = self._with(axis, self._lines(axis)[first : last + 1], spans)
         return grid.model_copy(update=kept)
 

@@ -56,11 +56,12 @@ def totals(table: Table) -> Iterator[Total]:
     rows = [by_row[r] for r in range(table.rows)]
     start = 0
     for r, row in enumerate(rows):
-        first = row.get(0)
+        named = table.columns - 1 if table.backwards else 0
+        first = row.get(named)
         if first is None or not TOTAL.match(first.text):
             continue
         for column, cell in row.items():
-            if column == 0 or cell.column_span > 1:
+            if column == named or cell.column_span > 1:
                 continue
             printed = number(cell.text)
             above = [c for above_it in rows[start:r] if (c := above_it.get(column)) is not None and not c.header]

@@ -9,7 +9,7 @@ import numpy as np
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.aligned import FRACTIONS, is_number
-from hyalen.core.layout.cells import numeric_columns
+from hyalen.core.layout.cells import as_read, numeric_columns
 from hyalen.core.model.content import Cell, Line, PageContent, Region, Table, Word
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.reading.numerals import read_numerals
@@ -127,7 +127,7 @@ def _parted(page: Image, cell: Cell, table: Table, numeric: set[int]) -> list[Ce
     trimmed = word.model_copy(update={"box": Box(box.left, box.top, int(kept[-1]) + 1, box.bottom), "letters": ""})
     line = next(line for line in cell.lines if line.words)
     lines = (line.model_copy(update={"words": (trimmed,), "box": trimmed.box}),)
-    return [first.model_copy(update={"lines": lines}), *others]
+    return list(as_read([first.model_copy(update={"lines": lines}), *others], table.backwards))
 
 
 def _ink(page: Image, dpi: float, cell: Box) -> Box | None:

@@ -7,6 +7,7 @@ import numpy as np
 
 from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, with_margin
+from hyalen.core.languages import is_right_to_left
 from hyalen.core.layout.grids import find_grid
 from hyalen.core.layout.leaders import find_leaders, without_leaders
 from hyalen.core.layout.lettering import with_lettering
@@ -49,7 +50,7 @@ def read_part(page: Image, dpi: float, wanted: PartWanted, reader: Reader = ENGI
     if not wanted.grid:
         return PartRead(lines)
     crop = np.ascontiguousarray(grey(page)[box.top : box.bottom, box.left : box.right])
-    return PartRead(lines, find_grid(crop, dpi, box, (*wanted.held, *lines)))
+    return PartRead(lines, find_grid(crop, dpi, box, (*wanted.held, *lines), is_right_to_left(wanted.languages[0])))
 
 
 def _lettered(lines: tuple[Line, ...], page: Image, dpi: float, wanted: PartWanted) -> tuple[Line, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hyalen.core.languages import language_tag
+from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.core.layout.making import Numbering, made_line, text_region
 from hyalen.core.model.content import Cell, PageContent, Region, RegionKind, Role, Table
 from hyalen.core.model.geometry import Box, union
@@ -61,36 +61,34 @@ def _table(block: TaggedBlock, numbered: Numbering, languages: tuple[str, ...]) 
     rows = max(cell.row + cell.row_span for cell in block.cells)
     columns = max(cell.column + cell.column_span for cell in block.cells)
     held = [[made_line(line, numbered) for line in cell.lines] for cell in block.cells]
-    placed = [(cell, line.box) for cell, lines in zip(block.cells, held, strict=True) for line in lines]
-    tops = _edges([(c.row, c.row_span, b.top, b.bottom) for c, b in placed], rows, block.box.top, block.box.bottom)
+    region = text_region([line for lines in held for line in lines], numbered, languages)
+    backwards = is_right_to_left(region.language or languages[0])
+    firsts = [columns - c.column - c.column_span if backwards else c.column for c in block.cells]  # from the left
+    placed = [
+        (cell, first, line.box) for cell, first, lines in zip(block.cells, firsts, held, strict=True) for line in lines
+    ]
+    tops = _edges([(c.row, c.row_span, b.top, b.bottom) for c, _, b in placed], rows, block.box.top, block.box.bottom)
     lefts = _edges(
-        [(c.column, c.column_span, b.left, b.right) for c, b in placed], columns, block.box.left, block.box.right
+        [(first, c.column_span, b.left, b.right) for c, first, b in placed], columns, block.box.left, block.box.right
     )
     cells = tuple(
         Cell(
             row=cell.row,
-            column=cell.column,
+            column=first,
             row_span=cell.row_span,
             column_span=cell.column_span,
             header=cell.header,
-            box=Box(
-                lefts[cell.column],
-                tops[cell.row],
-                lefts[cell.column + cell.column_span],
-                tops[cell.row + cell.row_span],
-            ),
+            box=Box(lefts[first], tops[cell.row], lefts[first + cell.column_span], tops[cell.row + cell.row_span]),
             lines=tuple(lines),
         )
-        for cell, lines in zip(block.cells, held, strict=True)
+        for cell, first, lines in zip(block.cells, firsts, held, strict=True)
     )
-    words = [line for lines in held for line in lines]
-    region = text_region(words, numbered, languages)
     return region.model_copy(
         update={
             "kind": RegionKind.TABLE,
             "role": Role.TABLE,
             "lines": (),
-            "table": Table(rows=rows, columns=columns, cells=cells),
+            "table": Table(rows=rows, columns=columns, cells=cells, backwards=backwards),
             "outline": union([block.box, *(cell.box for cell in cells)]).polygon(),
         }
     )

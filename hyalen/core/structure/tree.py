@@ -15,7 +15,7 @@ from functools import cached_property, partial
 from itertools import groupby
 from typing import Literal, NamedTuple
 
-from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Word
+from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Table, Word
 from hyalen.core.model.document import Attachment, BookmarkEntry, LabelRange, OwnPage, Part, Particulars
 from hyalen.core.model.found import Style
 from hyalen.core.structure.contents import without_leader
@@ -127,6 +127,11 @@ class Node:
     captions: str | None = None
     headers: tuple[Node, ...] = ()
     again: tuple[Node, ...] = ()
+
+    @property
+    def backwards(self) -> bool:
+        """Of a table: whether its first column stands at the right."""
+        return any(piece.region.table is not None and piece.region.table.backwards for piece in self.pieces)
 
     @property
     def runs(self) -> list[Run]:
@@ -436,7 +441,7 @@ def _table(block: FlowBlock) -> Node:
         offset, repeats = len(rows), True
         by_row: defaultdict[int, list[Cell]] = defaultdict(list)
         for each in region.table.cells:
-            by_row[each.row].append(each)
+            by_row[each.row].append(_as_read(each, region.table))
         for row in range(region.table.rows):
             cells = sorted(by_row[row], key=lambda c: c.column)
             texts = [c.text for c in cells]
@@ -455,6 +460,13 @@ def _table(block: FlowBlock) -> Node:
     places = tuple(Piece(page, region, ()) for page, region in block.sources)
     summary = (block.region.alternative_text or "").strip() or None
     return Node(Tag.TABLE, block.language, headers_of(rows), places, alternative=summary, again=tuple(again))
+
+
+def _as_read(cell: Cell, table: Table) -> Cell:
+    """The cell with its column counted from the side at which rows begin."""
+    return (
+        cell.model_copy(update={"column": table.columns - cell.column - cell.column_span}) if table.backwards else cell
+    )
 
 
 def _cell(

@@ -106,14 +106,15 @@ export function linesOfTable(table: NonNullable<Region['table']>): Lines {
   return { rows: along(table.rows, 'row', 'row_span', 1, 3), columns: along(table.columns, 'column', 'column_span', 0, 2) };
 }
 
-/** How many rows at the head and columns at the left are headers. */
+/** How many rows at the head and columns where rows begin are headers. */
 export function headersOf(table: NonNullable<Region['table']>): { rows: number; columns: number } {
   const head = (row: number, column: number) =>
     table.cells.some((c) => c.header && c.row <= row && row < c.row + (c.row_span ?? 1) && c.column <= column && column < c.column + (c.column_span ?? 1));
   let rows = 0, columns = 0;
   while (rows < table.rows && Array.from({ length: table.columns }, (_, c) => head(rows, c)).every(Boolean)) rows++;
   const below = Array.from({ length: table.rows - rows }, (_, r) => r + rows);
-  while (below.length && columns < table.columns && below.every((r) => head(r, columns))) columns++;
+  const place = (c: number) => (table.backwards ? table.columns - 1 - c : c);
+  while (below.length && columns < table.columns && below.every((r) => head(r, place(columns)))) columns++;
   return { rows, columns };
 }
 

@@ -26,7 +26,7 @@ const plain = (region: Region) => (region.table ? cellRows(region).map((row) => 
 async function copy(region: Region): Promise<void> {
   if (region.table && 'ClipboardItem' in window && navigator.clipboard.write) {
     const escaped = (text: string) => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;');
-    const html = `<table>${region.table.cells.length ? tableRows(region, escaped) : ''}</table>`;
+    const html = `<table${region.table.backwards ? ' dir="rtl"' : ''}>${region.table.cells.length ? tableRows(region, escaped) : ''}</table>`;
     await navigator.clipboard.write([new ClipboardItem({ 'text/plain': new Blob([plain(region)], { type: 'text/plain' }), 'text/html': new Blob([html], { type: 'text/html' }) })]);
   } else await navigator.clipboard.writeText(plain(region));
 }
@@ -40,7 +40,7 @@ export function cellRows(region: Region): string[][] {
   const table = region.table;
   if (!table) return [];
   const rows = Array.from({ length: table.rows }, () => Array.from({ length: table.columns }, () => ''));
-  for (const c of table.cells) rows[c.row]![c.column] = cellText(c);
+  for (const c of table.cells) rows[c.row]![table.backwards ? table.columns - c.column - (c.column_span ?? 1) : c.column] = cellText(c);
   return rows;
 }
 

@@ -136,7 +136,7 @@
           onselect={(e) => (picked = e.currentTarget.value.slice(e.currentTarget.selectionStart, e.currentTarget.selectionEnd).replaceAll('\n', ' ').trim())}></textarea>
         {#if picked && view.stage === 'tag'}<button class="act" onclick={() => { void headings.add({ region: region.id, title: picked }); picked = ''; }}>Bookmark “{picked.slice(0, 24)}{picked.length > 24 ? '…' : ''}”</button>{/if}
       {:else}
-        <div class="overflow-auto"><table>
+        <div class="overflow-auto"><table dir={region.table.backwards ? 'rtl' : 'ltr'}>
           <tbody>
             {#each Array.from({ length: region.table.rows }, (_, r) => r) as row (row)}
               <tr>{#each region.table.cells.filter((c) => c.row === row) as c (c.column)}
