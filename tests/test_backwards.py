@@ -119,4 +119,5 @@ def test_numbers_and_names_of_a_register_are_read_at_150_dpi(setter: Typesetter,
     content = read_content(page.image, page.dpi, (language,))
     read = Counter(w.text.rstrip(".,") for region in content.regions for w in region.words)
     wanted = Counter(re.findall(r"\d[\d.]*|Hallow", " ".join(lines)))
-    assert (read & wanted).total() >= 0.85 * wanted.total()  # 0.4 of them by the languages' own models, as measured here
+    # 0.4 of them are by the languages' own models, as measured here.
+    assert (read & wanted).total() >= 0.85 * wanted.total()
