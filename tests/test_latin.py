@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -96,15 +98,32 @@ def latin_of(own: list[FoundWord], latin: FoundWord) -> tuple[list[str], int]:
 def test_latin_letters_are_taken_where_they_are_surer(
     text: str, sure: float, latin: str, latin_sure: float, taken: bool
 ) -> None:
-    own = [word("Маяк", 16, 0.95), word(text, 200, sure)]
+    own = [word("Маяк", 16, 0.95), word(text, 150, sure)]
     found, _ = latin_of(own, FoundWord(latin, own[1].box, latin_sure, "eng"))
     assert found == ["Маяк", latin if taken else text]
 
 
 def test_sure_lines_are_not_read_again() -> None:
-    own = [word("Маяк", 16, 0.95), word("человек", 200, 0.95)]
+    own = [word("Маяк", 16, 0.95), word("человек", 150, 0.95)]
     assert latin_of(own, own[1]) == (["Маяк", "человек"], 0)
     assert latin_of([word("Mayak", 16, 0.5, "eng")], own[1])[1] == 0
+
+
+def test_a_name_in_a_row_with_wide_white_is_read_by_itself() -> None:
+    # The engine reads nothing at all of a row of a table with the white between its columns.
+    row = [word("Сгипвой", 16, 0.4), word("1899", 600, 0.95)]
+    reader = Latin(FoundWord("Grimfjord", row[0].box, 0.9, "eng"))
+    widths = []
+    given = reader.read_region
+
+    def noted(crop: Image, *told: Any, **more: Any) -> list[FoundBlock]:
+        widths.append(crop.shape[1])
+        return given(crop, *told, **more)
+
+    reader.read_region = noted  # type: ignore[method-assign]
+    (block,) = with_latin_words(np.full((100, 1000), 255, np.uint8), 300, [block_of(tuple(row))], reader)
+    assert [w.text for line in block.lines for w in line.words] == ["Grimfjord", "1899"]
+    assert widths and max(widths) < 300
 
 
 def test_figures_behind_a_latin_word_belong_to_it_where_a_mark_leads_on() -> None:
@@ -122,7 +141,7 @@ def test_figures_behind_a_latin_word_belong_to_it_where_a_mark_leads_on() -> Non
 
 @pytest.mark.parametrize("shown,told", [(":Salby", "Salby:"), ("(Salby)", "(Salby)"), ("Salby,", "Salby,")])
 def test_only_the_mark_behind_a_word_changes_its_side(shown: str, told: str) -> None:
-    own = [word("אדם", 16, 0.95, "heb"), word("6ת51", 200, 0.4, "heb")]
+    own = [word("אדם", 16, 0.95, "heb"), word("6ת51", 150, 0.4, "heb")]
     found, _ = latin_of(own, FoundWord(shown, own[1].box, 0.9, "eng", letters="9" * len(shown)))
     assert found == ["אדם", told]
 

@@ -17,6 +17,7 @@ from hyalen.core.layout.evidence import Evidence
 from hyalen.core.layout.figures import find_figures
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.legible import is_print
+from hyalen.core.layout.making import Numbering, table_region
 from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.regions import find_regions
@@ -609,6 +610,31 @@ def test_letters_in_a_column_of_figures_are_figures_and_headers_are_marked() -> 
     assert {place for place, c in made.items() if c.header} == {(0, c) for c in range(4)} | {(r, 0) for r in range(5)}
 
 
+def test_figures_that_are_parted_behind_their_point_are_one() -> None:
+    # In typescript a point has the room of a figure, and the engine takes the white behind it for a word's end.
+    rows = [("Birch", "89. 96", "3. 5"), ("Elm", "57. 12", "tons"), ("Ash", "17.73", "of it"), ("Oak", "4,5 6", "left")]
+    made = {(c.row, c.column): c for c in settled(cells_of(rows), 3)}
+    assert [made[r, 1].text for r in range(4)] == ["89.96", "57.12", "17.73", "4,5 6"]
+    assert made[0, 1].lines[0].words[0].others == ("89. 96",)
+    assert made[0, 2].text == "3. 5"  # no column of figures
+    (cell,) = [c for c in cells_of(rows) if (c.row, c.column) == (1, 1)]
+    first, second = cell.lines[0].words
+    far = second.model_copy(
+        update={"box": second.box._replace(left=second.box.left + 100, right=second.box.right + 100)}
+    )
+    line = cell.lines[0].model_copy(update={"words": (first, far)})
+    cells = [c.model_copy(update={"lines": (line,)}) if c.box == cell.box else c for c in cells_of(rows)]
+    assert {(c.row, c.column): c.text for c in settled(cells, 3)}[1, 1] == "57. 12"
+
+
+def test_parts_of_a_cell_that_stand_level_are_one_line_in_their_order() -> None:
+    table = FoundTable(Box(0, 0, 600, 60), 1, 1, (FoundCell(0, 0, 1, 1, Box(0, 0, 600, 60)),))
+    parts = [read_line("trimmed", 300, 8), read_line("Lamps", 20, 10)]
+    region = table_region(table, parts, Numbering(), ("eng",), "", 1.0)
+    assert region.table is not None
+    assert [line.text for line in region.table.cells[0].lines] == ["Lamps trimmed"]
+
+
 def test_a_total_that_does_not_add_up_is_told_with_the_sum() -> None:
     table = Table(rows=5, columns=4, cells=settled(cells_of(ROWS), 4))
     assert list(wrong_totals(table)) == []
@@ -623,6 +649,14 @@ def test_a_total_that_does_not_add_up_is_told_with_the_sum() -> None:
 )
 def test_numbers_as_they_are_printed(text: str, value: float | None) -> None:
     assert number(text) == value
+
+
+def test_a_word_of_the_next_column_is_no_row_of_a_table() -> None:
+    rows = set_rows([*FIGURES, *FIGURES])
+    beside = read_line("in", 2600, round(rows[2].level) + 14 - 24, 24)  # near enough to be level with the third row
+    (table,) = find_aligned_tables([rows, [beside]])
+    assert table.rows == len(rows)
+    assert table.box.right < beside.box.left
 
 
 def test_bullets_that_the_reader_passed_over_are_put_before_their_lines() -> None:

@@ -379,7 +379,8 @@ def _runs(rows: Sequence[Row]) -> list[list[Row]]:
             close()
             run, waiting = [], []
         if row.tabular:
-            run += [*waiting, row]
+            box = union(r.box for r in (*run, row))
+            run += [*(w for w in waiting if w.box.left < box.right and w.box.right > box.left), row]
             waiting = []
         elif run:
             width = union(r.box for r in run).width

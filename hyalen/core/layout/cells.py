@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from hyalen.core.layout.aligned import is_number
-from hyalen.core.model.content import Cell, Table, Word
+from hyalen.core.model.content import Cell, Line, Table, Word
+from hyalen.core.model.geometry import union
 
+WHITE = 1.2  # of a line's height, behind a point or comma within a figure
+_TO_BE_ENDED, _END = re.compile(r"[-+]?\d+[.,]"), re.compile(r"\d{1,3}")
 MOSTLY = 0.6  # of a column's cells that are figures, for the rest to be some
 INSTEAD = frozenset(
     {"nil", "none", "do", "ditto", "id", "idem", "n/a", "néant", "ibid"}
@@ -46,12 +50,13 @@ def settled(cells: Sequence[Cell], columns: int, backwards: bool = False) -> tup
     def settle(cell: Cell) -> Cell:
         heads = cell.row == 0 or (cell.row == 1 and spanned and cell.row_span == 1)
         header = heads or (by_row and cell.column == first)
-        if heads or cell.column not in numeric or not cell.lines:
+        if cell.column not in numeric or not cell.lines:
             return cell.model_copy(update={"header": header})
-        lines = tuple(
-            line.model_copy(update={"words": tuple(_as_figure(word) for word in line.words)}) for line in cell.lines
-        )
-        return cell.model_copy(update={"header": header, "lines": lines})
+        lines = []
+        for line in cell.lines:
+            words = _with_figures_whole(line)
+            lines.append(line.model_copy(update={"words": tuple(words if heads else map(_as_figure, words))}))
+        return cell.model_copy(update={"header": header, "lines": tuple(lines)})
 
     return tuple(settle(cell) for cell in cells)
 
@@ -73,6 +78,31 @@ def odd_cells(table: Table) -> list[Cell]:
 
 def _is_figure(text: str) -> bool:
     return all(is_number(part) for part in text.split())
+
+
+def _with_figures_whole(line: Line) -> list[Word]:
+    """The line's words, a figure that was parted behind its point or comma made one: in typescript the white there is wide."""
+    words: list[Word] = []
+    for word in line.words:
+        last = words[-1] if words else None
+        if last is None or not (_TO_BE_ENDED.fullmatch(last.text) and _END.fullmatch(word.text)):
+            words.append(word)
+            continue
+        white = max(last.box.left, word.box.left) - min(last.box.right, word.box.right)
+        if white > WHITE * line.height:
+            words.append(word)
+            continue
+        letters = last.letters + word.letters if last.letters and word.letters else ""
+        words[-1] = last.model_copy(
+            update={
+                "text": last.text + word.text,
+                "box": union((last.box, word.box)),
+                "confidence": min(last.confidence, word.confidence),
+                "others": (f"{last.text} {word.text}",),
+                "letters": letters,
+            }
+        )
+    return words
 
 
 def _as_figure(word: Word) -> Word:

@@ -8,6 +8,7 @@ from hyalen.core.languages import identify, is_right_to_left
 from hyalen.core.layout.bar_codes import BarCode
 from hyalen.core.layout.cells import as_read, settled
 from hyalen.core.layout.figures import Figure
+from hyalen.core.layout.grids import rows_of
 from hyalen.core.layout.rows import part_of
 from hyalen.core.layout.tables import FoundTable
 from hyalen.core.model.content import Cell, Line, Region, RegionKind, Role, Subject, Table, Word
@@ -81,22 +82,20 @@ def table_region(
 ) -> Region:
     """A grid with what was read in its cells, figures told by their columns."""
     held = in_cells(table, read)
-    cells = []
-    for cell, parts in zip(table.cells, held, strict=True):
-        lines = sorted((made_line(part, numbered) for part in parts), key=lambda each: each.level)
-        cells.append(
-            Cell(
-                row=cell.row,
-                column=cell.column,
-                row_span=cell.row_span,
-                column_span=cell.column_span,
-                box=cell.box,
-                lines=tuple(lines),
-            )
-        )
-    texts = [w.text for c in cells for line in c.lines for w in line.words]
+    texts = [w.text for parts in held for line in parts for w in line.words]
     language, _ = identify(texts, languages) if len(languages) > 1 else (None, 0.0)
     backwards = is_right_to_left(language or languages[0])
+    cells = [
+        Cell(
+            row=cell.row,
+            column=cell.column,
+            row_span=cell.row_span,
+            column_span=cell.column_span,
+            box=cell.box,
+            lines=tuple(rows_of([made_line(part, numbered) for part in parts], backwards)),
+        )
+        for cell, parts in zip(table.cells, held, strict=True)
+    ]
     grid = Table(
         rows=table.rows,
         columns=table.columns,

@@ -26,6 +26,7 @@ from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
 
 MOST = 40  # lines a page
+APART = 2.0  # of a line's height: white that parts what is read by itself
 DOUBTFUL, UNSURE = 0.9, 0.6  # confidence of a word that no list has, and of any, from which a line is looked at again
 ENDING = ".,;:!?،؛؟"  # marks behind a word; in a line from right to left they stand at its left
 RTL = (
@@ -94,9 +95,25 @@ def _places_of(page: Image, dpi: float, line: FoundLine, reader: Reader) -> list
         words = [word for each in found for word in each.words]
         return list(map(_with_mark_behind, words)) if backwards else words
 
-    places = _places(line.words, read(line.box))
+    # Of a row with wide white, as of a table, the engine reads nothing at all.
+    parts = _stretches(line)
+    boxes = (
+        [union(w.box for w in part) for part in parts if any(map(_is_doubtful, part))] if len(parts) > 1 else [line.box]
+    )
+    places = _places(line.words, [word for box in boxes for word in read(box)])
     # Among letters that are none of its own the model is less sure than of the word alone.
     return [p if _is_better(p) or not _may_be(p) else p._replace(latin=read(_box(p))) for p in places]
+
+
+def _stretches(line: FoundLine) -> list[list[FoundWord]]:
+    """The line's words without wide white between them."""
+    parts: list[list[FoundWord]] = []
+    for word in sorted(line.words, key=lambda w: w.box.left):
+        if parts and word.box.left - parts[-1][-1].box.right < APART * line.height:
+            parts[-1].append(word)
+        else:
+            parts.append([word])
+    return parts
 
 
 def _mended(line: FoundLine, places: Sequence[_Place]) -> FoundLine:
