@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from concurrent.futures import ProcessPoolExecutor
 from html import escape
 
+import cv2
 import numpy as np
 from rapidfuzz import fuzz
 
@@ -149,6 +150,7 @@ def read_page(image: Image, true: Counter[Relation], dpi: float = 300) -> tuple[
 
 def run(workers: int, each: int = 5) -> list[tuple[str, str, str, str]]:
     """Rows of (measure, ours, bare engine, reach)."""
+    cv2.setNumThreads(1)  # threads of its own would be waited for in vain in forked processes
     faces = ("'Liberation Serif'", "'Liberation Sans'", "'Courier Prime','Liberation Mono'", "'Liberation Serif'")
     how = Spoiling(skew=0.8, tint=AGED, noise=4, jpeg=80)
     jobs = []
