@@ -76,9 +76,8 @@ def told(own: list[FoundWord], ink: list[tuple[int, int]], latin: list[FoundWord
 )
 def test_figures_are_read_by_the_latin_model_with_all_their_ink(text: str, latin: str, sure: float, taken: str) -> None:
     own = [word("אדם", 800, 900, 0.95), word(text, 640, 670), word("כבוד", 300, 400, 0.95)]
-    found, asked = told(own, [(800, 900), (500, 670), (300, 400)], [word(latin, 0, 170, sure, "eng")])
+    found, _ = told(own, [(800, 900), (500, 670), (300, 400)], [word(latin, 0, 170, sure, "eng")])
     assert found == ["אדם", taken, "כבוד"]
-    assert asked >= 1
 
 
 def test_known_words_and_lines_from_left_to_right_are_left_alone() -> None:

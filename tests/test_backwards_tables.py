@@ -15,11 +15,13 @@ from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.layout.grids import grid_of, turned
+from hyalen.core.layout.grids import grid_of, table_on, turned
 from hyalen.core.model.content import PageContent, Role, Table
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point
+from hyalen.core.model.grid import Grid
 from hyalen.core.model.tagged import TaggedBlock, TaggedCell
+from hyalen.core.proofing.totals import wrong_totals
 from hyalen.core.read import read_content
 from hyalen.core.reading.tagged import tagged_content
 from hyalen.core.structure.tree import StructureTree, Tag
@@ -100,6 +102,12 @@ def test_a_table_that_is_cut_across_goes_on_from_the_right() -> None:
     assert [r.text for r in page.regions] == ["ג\nב\nו\nה", "א\nד"]
 
 
+def test_header_columns_stay_with_the_part_where_rows_begin() -> None:
+    grid = Grid(rows=(0, 50, 100), columns=(0, 100, 200, 300), header_columns=1, backwards=True)
+    assert [grid.part("columns", a, b).header_columns for a, b in ((1, 3), (0, 1))] == [1, 0]
+    assert [c.header for c in table_on(grid, []).cells] == [True, False, False] * 2
+
+
 def test_columns_of_a_tagged_file_count_from_the_right() -> None:
     def line(text: str, left: int) -> tuple[FoundLine, ...]:
         box = Box(left, 100, left + 80, 130)
@@ -109,4 +117,18 @@ def test_columns_of_a_tagged_file_count_from_the_right() -> None:
     block = TaggedBlock(Role.TABLE, Box(90, 90, 800, 140), language="he", cells=cells)
     table = table_of(tagged_content((1000, 1000), 100, ("heb",), ("heb",), [block]))
     assert [(c.text, c.column) for c in table.cells] == [("אחת", 2), ("שתיים", 1), ("שלוש", 0)]
-    assert all(c.box.covers(c.lines[0].box, 0.99) or c.lines[0].box.centre.x in range(c.box.left, c.box.right) for c in table.cells)  # fmt: skip
+    assert all(c.box.left < c.lines[0].box.centre.x < c.box.right for c in table.cells)
+
+
+def test_totals_of_rows_that_are_named_at_the_right_are_added_up() -> None:
+    page = (
+        ContentMaker("ara").table([["عام", "أ", "ب"], ["و", "5", "7"], ["ز", "6", "8"], ["المجموع", "11", "16"]]).page()
+    )
+    table = page.regions[0].table
+    assert table is not None
+    # The maker sets columns from the left; as they stand on such a page the first one is at the right.
+    cells = tuple(c.model_copy(update={"column": 2 - c.column}) for c in table.cells)
+    told = [
+        (cell.text, total) for cell, total in wrong_totals(table.model_copy(update={"cells": cells, "backwards": True}))
+    ]
+    assert told == [("16", 15)]

@@ -11,7 +11,7 @@ from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import read_content
-from hyalen.core.reading.latin import ends_in, in_reading_order, with_latin_words
+from hyalen.core.reading.latin import as_seen, in_reading_order, with_latin_words
 from hyalen.demo.typeset import Typesetter
 
 TEXTS = {
@@ -128,15 +128,20 @@ def test_a_name_in_a_row_with_wide_white_is_read_by_itself() -> None:
 
 def test_figures_behind_a_latin_word_belong_to_it_where_a_mark_leads_on() -> None:
     # UAX #9, W7: after a Latin letter figures run its way; before it they are the line's own.
-    line = [word(text, 0, 0.9, "heb") for text in ("670", ".1911", "Ulnes,", "שמור")]
+    line = [word(text, 0, 0.9, "heb") for text in ("670", ".1911", as_seen("Ulnes,", ""), "שמור")]
     assert [w.text for w in in_reading_order(line[1:])] == ["Ulnes,", "1911.", "שמור"]
-    ended = [word("1911", 0, 0.9, "heb"), word(ends_in("Ulnes,", "."), 0, 0.9, "heb")]
+    ended = [word("1911", 0, 0.9, "heb"), word(as_seen("Ulnes,", "."), 0, 0.9, "heb")]
     assert [w.text for w in in_reading_order(ended)] == ["Ulnes,", "1911."]
     # A mark at its left ends the word, and leads on to nothing.
-    first = [word("12", 0, 0.9, "heb"), word(ends_in("Ulnes", ","), 0, 0.9, "heb")]
+    first = [word("12", 0, 0.9, "heb"), word(as_seen("Ulnes", ","), 0, 0.9, "heb")]
     assert [w.text for w in in_reading_order(first)] == ["12", "Ulnes,"]
-    alone = [line[0], word("Ulnes", 0, 0.9, "heb"), line[3]]
+    alone = [line[0], word(as_seen("Ulnes", ""), 0, 0.9, "heb"), line[3]]
     assert [w.text for w in in_reading_order(alone)] == ["670", "Ulnes", "שמור"]
+
+
+def test_latin_words_of_the_engine_are_in_order() -> None:
+    own = [word(text, 0, 0.9, "heb") for text in ("12", "Hall,", "Varddal", "שמור")]
+    assert in_reading_order(own) == own
 
 
 @pytest.mark.parametrize("shown,told", [(":Salby", "Salby:"), ("(Salby)", "(Salby)"), ("Salby,", "Salby,")])

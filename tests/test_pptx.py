@@ -13,6 +13,7 @@ from pptx import Presentation
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.formats.deliver import FORMATS
 from hyalen.core.formats.format import DeliveryOptions
+from hyalen.core.layout.grids import turned
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.structure.tree import StructureTree
 from tests.conftest import ContentMaker
@@ -53,6 +54,21 @@ def test_pages_become_slides_with_outline_picture_and_table(slides: bytes) -> No
     table = next(s for s in second.shapes if s.has_table).table
     assert table.first_row and [c.text for row in table.rows for c in row.cells] == ["Station", "Oil", "Torgrunn", "4"]
     assert abs(deck.slide_width / deck.slide_height - 3508 / 2480) < 0.01
+
+
+def test_tables_of_right_to_left_pages_begin_at_the_right() -> None:
+    page = across(ContentMaker("heb").add(Role.HEADING_1, "נרות").table([["שם", "שמן"], ["דן", "4"]]))
+    region = page.regions[1]
+    assert region.table is not None
+    turned_page = page.model_copy(
+        update={"regions": (page.regions[0], region.model_copy(update={"table": turned(region.table, "heb")}))}
+    )
+    deck: Any = Presentation(io.BytesIO(written([turned_page])))
+    shape = next(s for s in deck.slides[0].shapes if s.has_table)
+    assert shape.table._tbl.tblPr.get("rtl") == "1"  # ECMA-376-1, 21.1.3.15
+    told = [p for c in shape.table.iter_cells() for p in c.text_frame.paragraphs]
+    assert {(p._p.pPr.get("rtl"), p._p.pPr.get("algn")) for p in told} == {("1", "r")}
+    assert [p.text for p in told] == ["שמן", "שם", "4", "דן"]  # as the maker laid them from the left
 
 
 def test_an_office_suite_shows_them(slides: bytes, tmp_path: Path) -> None:

@@ -8,6 +8,7 @@ from itertools import groupby
 from typing import Any, BinaryIO
 
 from pptx import Presentation
+from pptx.enum.text import PP_ALIGN
 from pptx.oxml.ns import qn
 from pptx.util import Emu, Inches, Pt
 
@@ -175,6 +176,7 @@ class _Writer:
             if leads_elsewhere(told.link):
                 run.hyperlink.address = told.link
         if is_right_to_left(language):
+            paragraph.alignment = PP_ALIGN.RIGHT  # left and right are the sheet's here (ECMA-376-1, 20.1.10.59)
             paragraph._p.get_or_add_pPr().set("rtl", "1")
 
     def _box(self, page: int, box: Box) -> tuple[Emu, Emu, Emu, Emu]:

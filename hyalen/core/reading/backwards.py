@@ -17,7 +17,7 @@ from hyalen.core.imaging.pixels import Image, with_margin
 from hyalen.core.languages import EDGES, LATIN, SCRIPT_LANGUAGES, is_right_to_left, listed_frequency
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
-from hyalen.core.reading.latin import ends_in
+from hyalen.core.reading.latin import as_seen
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import shifted
@@ -54,7 +54,7 @@ class _Asked(NamedTuple):
 def with_latin_figures(page: Image, dpi: float, blocks: Sequence[FoundBlock], reader: Reader) -> list[FoundBlock]:
     """The blocks with the figures of lines that run from right to left; what was read before stays as another reading.
 
-    Latin words are put where they are seen (see `latin.in_reading_order`).
+    Latin words are put as they are seen, for `latin.in_reading_order`.
 
     Parameters
     ----------
@@ -202,7 +202,7 @@ def _told(shown: str, before: str, language: str, to_right: bool) -> str:
     behind = shown[: len(shown) - len(shown.lstrip(_MARKS))]
     if core.isalpha():
         ending = before[len(before.rstrip(_MARKS)) :] if shown == core else behind
-        return ends_in(shown.lstrip(_MARKS), ending)
+        return as_seen(shown.lstrip(_MARKS), ending)
     if to_right:
         return shown
     if not behind and before.strip(_MARKS) != before:

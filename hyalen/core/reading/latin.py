@@ -29,9 +29,9 @@ MOST = 40  # lines a page
 APART = 2.0  # of a line's height: white that parts what is read by itself
 DOUBTFUL, UNSURE = 0.9, 0.6  # confidence of a word that no list has, and of any, from which a line is looked at again
 ENDING = ".,;:!?،؛؟"  # marks behind a word; in a line from right to left they stand at its left
-RTL = (
-    "\u200f"  # before marks of a Latin word that stand at its left, until its line is in order: they lead on to nothing
-)
+# Of a word that stands where it is seen, until its line is in order: behind its letters and the marks at its right, before
+# those at its left, which lead on to nothing. The engine's own Latin words are in order.
+RTL = "\u200f"
 _LEADS_ON = re.compile(rf"^[^{RTL}]*[,;:]((?:{RTL}.*)?)$")
 _MARK_BEFORE = re.compile(rf"^([{ENDING}]+)(?=\d)")
 LEAST = 3  # Latin letters that are a word
@@ -127,26 +127,24 @@ def _mended(line: FoundLine, places: Sequence[_Place]) -> FoundLine:
             words += (w._replace(language=word.language, others=(*w.others, *before)) for w in taken[at].latin)
         elif at not in gone:
             words.append(word)
-    # Those that were read otherwise before stand where they are seen.
-    if words and is_right_to_left(words[0].language) and any(_is_latin(w) and w.others for w in words):
-        words = in_reading_order(words)
-    return line._replace(words=tuple(words))
+    return line._replace(words=tuple(in_reading_order(words)))
 
 
 def _with_mark_behind(word: FoundWord) -> FoundWord:
     """A word of a line that runs from right to left: the mark at its left ends it, and tells nothing of its letters."""
     core = word.text.lstrip(ENDING)
-    marks = len(word.text) - len(core)
-    if not marks or not core:
+    if not core:
         return word
+    marks = len(word.text) - len(core)
     letters = word.letters[marks:]
-    sure = sum(map(int, letters)) / (10 * len(letters)) if letters else word.confidence
-    return word._replace(text=ends_in(core, word.text[:marks]), letters="", confidence=max(word.confidence, sure))
+    sure = sum(map(int, letters)) / (10 * len(letters)) if letters and marks else word.confidence
+    text = as_seen(core, word.text[:marks])
+    return word._replace(text=text, letters=letters + word.letters[:marks], confidence=max(word.confidence, sure))
 
 
-def ends_in(core: str, marks: str) -> str:
-    """A Latin word with the marks at its left, which end it, until `in_reading_order` has seen it."""
-    return f"{core}{RTL}{marks}" if marks else core
+def as_seen(core: str, marks: str) -> str:
+    """A word with the marks at its left, which end it, for `in_reading_order`."""
+    return f"{core}{RTL}{marks}"
 
 
 def _places(own: Sequence[FoundWord], latin: Sequence[FoundWord]) -> Iterator[_Place]:
@@ -205,7 +203,7 @@ def _is_better(place: _Place) -> bool:
 
 
 def in_reading_order(words: Sequence[FoundWord]) -> list[FoundWord]:
-    """Words of a line that runs from right to left, its Latin words in their own order.
+    """The words of a line, its Latin ones that stand as they are seen from right to left (`as_seen`) in their own order.
 
     Figures behind a Latin word belong to it where a mark at its right leads on to them (UAX #9, rule W7); what ends all
     of it stands at the left.
@@ -213,7 +211,7 @@ def in_reading_order(words: Sequence[FoundWord]) -> list[FoundWord]:
     ordered: list[FoundWord] = []
     for latin, group in groupby(words, key=_is_latin):
         stretch = list(group)
-        if not latin:
+        if not latin or not any(RTL in word.text for word in stretch):
             ordered += stretch
             continue
         behind: list[FoundWord] = []

@@ -1,6 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import type { Region } from '../api/client';
 import { gapsOf, headersOf, inside, linesOfTable, moved, rectangle, threaded, upright, type Pair } from './outline';
+import { Tables } from './tables.svelte';
+import { cellRows } from './taking.svelte';
 
 const block = (id: string, x: number, y: number, w = 80, h = 30): Region => ({ id, outline: rectangle([x, y], [x + w, y + h]), lines: [] }) as unknown as Region;
 /** Thirty blocks in three columns. */
@@ -61,6 +63,17 @@ describe('a table', () => {
   it('tells its lines, those that a cell spans too, and its headers', () => {
     expect(linesOfTable(table)).toEqual({ rows: [0, 20, 40], columns: [0, 50, 100, 150] });
     expect(headersOf(table)).toEqual({ rows: 1, columns: 1 });
+  });
+  it('is headed, taken in hand and copied from where its rows begin', () => {
+    const line = (text: string) => [{ words: [{ text }] }];
+    const cells = [cell(0, 2, 1, true), cell(0, 0, 2, true), cell(1, 2, 1, true), cell(1, 1), cell(1, 0)].map((c, i) => ({ ...c, lines: line('abcde'[i]!) }));
+    const backwards = { id: 'r1', table: { rows: 2, columns: 3, backwards: true, cells } } as unknown as Region;
+    expect(headersOf(backwards.table!)).toEqual({ rows: 1, columns: 1 });
+    expect(cellRows(backwards)).toEqual([['a', 'b', ''], ['c', 'd', 'e']]);
+    const inHand = new Tables();
+    inHand.take(backwards);
+    expect([inHand.row, inHand.column]).toEqual([0, 2]);
+    expect(inHand.follow(backwards.table!, 1) && inHand.column).toBe(0);
   });
   it('is cut between lines', () => {
     const lines = [0, 40, 80].map((top) => ({ box: [0, top, 90, top + 20] }));

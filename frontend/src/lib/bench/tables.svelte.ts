@@ -14,9 +14,9 @@ export class Tables {
   column = $state(0);
   private from = $state<[number, number]>([0, 0]);
 
-  take(region: string): void {
-    if (region !== this.region) this.go(0, 0);
-    this.region = region;
+  take(region: Region): void {
+    if (region.id !== this.region) this.go(0, region.table?.backwards ? region.table.columns - 1 : 0);
+    this.region = region.id;
   }
 
   go(row: number, column: number, extend = false): void {

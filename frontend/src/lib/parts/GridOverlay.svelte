@@ -26,7 +26,7 @@
   const at = (axis: Axis, index: number) => (held?.axis === axis && held.index === index ? held.at : lines[axis][index]!);
   const text = (c: (typeof table.cells)[number]) => (c.lines ?? []).map((l) => l.words.map((w) => w.text).join(' ')).join('\n');
 
-  untrack(() => tables.take(region.id));
+  untrack(() => tables.take(region));
 
   const place = (event: PointerEvent | MouseEvent) => {
     const frame = layer!.getBoundingClientRect();
