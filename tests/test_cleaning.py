@@ -16,6 +16,7 @@ from hyalen.core.formats.codecs import decode, encode_bitonal
 from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.clean import clean_page
 from hyalen.core.imaging.curvature import find_curvature
+from hyalen.core.imaging.drawn import find_traces
 from hyalen.core.imaging.frame import Frame, bend_mesh, render, squared
 from hyalen.core.imaging.lid import lid_tinted
 from hyalen.core.imaging.likeness import likeness, unlike
@@ -140,6 +141,37 @@ def test_the_flat_part_tells_the_skew_of_a_curved_page(pages: Pages) -> None:
     how = Spoiling(curl=Curl(sag=0.22, reach=0.9, right=True), skew=0.7, tint=AGED, noise=3)
     page = cleaned(spoil(pages.truth(ENGLISH).image, 300, how, seed=3))
     assert page.skew == pytest.approx(0.7, abs=0.2)
+
+
+def test_a_curved_ledger_of_figures_is_flattened_by_its_rules(setter: Typesetter) -> None:
+    figures = np.random.default_rng(1).integers(100, 999, (26, 6))
+    rows = "".join("<tr>" + "".join(f"<td>{v}</td>" for v in row) + "</tr>" for row in figures)
+    style = "body{margin:22mm;font:11pt 'Noto Sans'} table{border-collapse:collapse;width:100%} td{border:1px solid}"
+    flat = setter.set(f"<meta charset=utf-8><style>{style} td{{height:8mm}}</style><table data-role=p>{rows}</table>")
+    how = Spoiling(curl=Curl(sag=0.22, reach=0.9), tint=AGED, noise=3)
+    scan = spoil(flat.image, 300, how, seed=3)
+    words = np.array([w.box for b in flat.blocks for w in b.words], float).reshape(26, 6, 4)
+    feet = np.c_[words[:, :, [0, 2]].mean(axis=2).ravel(), words[:, :, 3].ravel()]
+    placed = to_scan(feet, flat.image.shape, 300, how, scan.shape)
+    seen, known = placed.reshape(26, 6, 2)[:, :, 1], words[:, :, 3]
+    laid = cleaned(scan).cleaned_points(placed).reshape(26, 6, 2)[:, :, 1]
+    assert np.ptp(seen - known, axis=1).mean() > 20
+    assert np.ptp(laid - known, axis=1).mean() < 4
+
+
+def test_rules_are_traced_along_their_bends_and_a_drawings_strokes_are_not() -> None:
+    page = np.full((900, 1200), 255, np.uint8)
+    x = np.arange(100, 1100)
+    bent = 12 * np.sin(x / 250)
+    for i in range(5):
+        page[np.int64(100 + 60 * i + bent), x] = page[np.int64(101 + 60 * i + bent), x] = 0
+    page[100:345, 300:303] = page[100:345, 700:703] = 0  # across all of them
+    for y, ups in ((500, 7), (650, 3)):  # nothing runs beside these
+        page[np.int64(y + 20 * np.cos(x * ups / 300)), x] = 0
+    page[800, 100:250] = 0  # short
+    traces = find_traces(page, 150)
+    assert len(set(traces.line)) == 5
+    assert np.abs(traces.y - 100.5 - 60 * traces.line - 12 * np.sin(traces.x / 250)).max() < 2
 
 
 def test_a_bend_leads_to_the_original_and_back(pages: Pages) -> None:

@@ -12,11 +12,12 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import listed_frequency, read_as
+from hyalen.core.languages import LATIN, is_right_to_left, listed_frequency, read_as
 from hyalen.core.layout.aligned import BY_INK
 from hyalen.core.model.content import Line, PageContent, Word
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.placed import core_of, proofed_words
+from hyalen.core.reading.backwards import second_figure
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.second import second_reading
 
@@ -26,20 +27,35 @@ AROUND = 1  # words beside it that are read, too: a word alone reads worse
 MOST = 16.0  # lines a page, by their width: each takes a good hundredth of the time that reading the page does
 
 
+class How(NamedTuple):
+    """How a word is read again: in which language, and whether by itself, as figures are that run from left to right
+    among letters from right to left."""
+
+    language: str
+    alone: bool
+
+    @classmethod
+    def of(cls, word: Word, home: str) -> How:
+        """For a word of a region in the language `home`."""
+        if is_right_to_left(home) and word.text.isascii() and any(c.isdigit() for c in word.text):
+            return cls(LATIN, True)
+        return cls(read_as(word.text, home), False)
+
+
 class Span(NamedTuple):
     """Words of a line that are read together; `home` is their region's language, `worst` the largest chance
     among them, `share` theirs of the line's width."""
 
     words: tuple[Word, ...]
     line: Line
-    language: str
+    how: How
     home: str
     worst: float
     share: float
 
     def reads(self, word: Word) -> bool:
-        """Whether the word is one that the engine reads in the span's language, and not only beside those that are."""
-        return read_as(word.text, self.home) == self.language and not any(c in BY_INK for c in word.text)
+        """Whether the word is one that is to be read so, and not only beside those that are."""
+        return How.of(word, self.home) == self.how and not any(c in BY_INK for c in word.text)
 
 
 def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) -> PageContent:
@@ -57,7 +73,10 @@ def read_twice(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         if left <= 0:
             break
         left -= span.share
-        told = second_reading(page, dpi, span.words, span.line.height, (span.language,), reader)
+        if span.how.alone:
+            told = [second_figure(page, dpi, w, span.line.height, span.home, reader) for w in span.words]
+        else:
+            told = second_reading(page, dpi, span.words, span.line.height, (span.how.language,), reader)
         second |= {w.id: text for w, text in zip(span.words, told, strict=True) if w.second is None and span.reads(w)}
 
     def seconded(line: Line) -> Line:
@@ -114,28 +133,28 @@ def _spans(content: PageContent) -> Iterator[Span]:
 
     Signs that are read by their ink are none: the engine would always read something else.
     """
-    chances: dict[tuple[int, str], dict[int, float]] = {}
+    chances: dict[tuple[int, How], dict[int, float]] = {}
     lines: dict[int, tuple[Line, str]] = {}
     for each in judge(content):
         placed = each.placed
         if placed.word.second is None and each.chance >= LEAST and not any(c in BY_INK for c in placed.word.text):
             home = placed.region.language or content.languages[0]
-            language = read_as(placed.word.text, home)
-            chances.setdefault((id(placed.line), language), {})[placed.at] = each.chance
+            chances.setdefault((id(placed.line), How.of(placed.word, home)), {})[placed.at] = each.chance
             lines[id(placed.line)] = placed.line, home
-    for (key, language), at in chances.items():
+    for (key, how), at in chances.items():
         line, home = lines[key]
-        for group in _near(sorted(at)):
-            words = line.words[max(0, group[0] - AROUND) : group[-1] + AROUND + 1]
+        around = 0 if how.alone else AROUND
+        for group in _near(sorted(at), around):
+            words = line.words[max(0, group[0] - around) : group[-1] + around + 1]
             width = sum(w.box.width for w in words) / max(1, sum(w.box.width for w in line.words))
-            yield Span(words, line, language, home, max(at[i] for i in group), width)
+            yield Span(words, line, how, home, max(at[i] for i in group), width)
 
 
-def _near(places: list[int]) -> Iterator[list[int]]:
-    """Places in groups between which words are left out."""
+def _near(places: list[int], around: int) -> Iterator[list[int]]:
+    """Places in groups between which words are left out, though so many `around` each are read, too."""
     group: list[int] = []
     for at in places:
-        if group and at > group[-1] + 2 * AROUND + 1:
+        if group and at > group[-1] + 2 * around + 1:
             yield group
             group = []
         group.append(at)

@@ -1,4 +1,4 @@
-"""A page that curves into its spine, or is buckled, made flat from its own text lines."""
+"""A page that curves into its spine, or is buckled, made flat from its own text lines and rules."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 from scipy.spatial import cKDTree
 
+from hyalen.core.imaging.drawn import find_traces
 from hyalen.core.imaging.pixels import Image, Pieces, grey, pieces, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.treatment import Bend
@@ -18,7 +19,8 @@ from hyalen.core.model.treatment import Bend
 WORKING_DPI = 150.0  # pixels an inch: glyphs keep their shapes
 KNOT_INCHES = 0.4  # inches between the splines' knots: the fall to a spine takes two or three
 LEAST_BEND = 0.009  # inches: less than three pixels at 300 dpi, which reading does not mind
-LEAST_LETTERS = 120  # fewer tell nothing of a surface
+LEAST_LETTERS, LEAST_RULES = 120, 12  # in lines; fewer of both tell nothing of a surface
+USUAL_LETTERS = 0.07  # inches: the height of lower-case letters with ascenders, where a page has none in lines
 LEAST_GAIN = 0.12  # share by which the field must bring the most strained letters nearer to straight lines
 ROUNDS = 8  # of reweighting; the weights stand still before
 STIFFNESS = 0.008  # weight of the penalty a letter: lets a spine through and no single word
@@ -95,7 +97,7 @@ class Letters(NamedTuple):
 def find_curvature(page: Image, dpi: float) -> Curvature:
     """How the text lines of a straightened page curve.
 
-    Glyphs are chained into lines. All lines together fix one smooth field of downward
+    Glyphs are chained into lines, and rules across are lines, too. All lines together fix one smooth field of downward
     shifts d(x, c): on line i, y = c_i + d(x, c_i), solved by least squares with Tukey's
     biweight (Beaton and Tukey, Technometrics 16, 1974), so that descenders do not count.
     The field is a tensor product of cubic B-splines across and a quadratic down, with a penalty
@@ -112,16 +114,20 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     small, factor = reduced(grey(page), dpi, WORKING_DPI)
     dpi = dpi / factor
     size = (small.shape[1] / dpi, small.shape[0] / dpi)
-    letters = find_letters(small, dpi)
-    if len(letters.x) < LEAST_LETTERS or size[0] < 1 or size[1] < 1:
+    letters, rules = find_letters(small, dpi), find_traces(small, dpi)
+    x = np.concatenate([letters.x, rules.x]) / dpi
+    few = len(letters.x) < LEAST_LETTERS and rules.line.max(initial=-1) + 1 < LEAST_RULES
+    if few or size[0] < 1 or size[1] < 1:
         return Curvature(None, 0.0, 0.0)
-    x, y = letters.x / dpi, letters.bottom / dpi
+    y = np.concatenate([letters.bottom, rules.y]) / dpi
+    count = int(letters.line.max(initial=-1)) + 1
+    line = np.concatenate([letters.line, count + rules.line])
     field = _Field(size, float(y.min()), float(y.max()))
-    count = int(letters.line.max()) + 1
-    heights = _line_medians(y, letters.line, count)
-    fitted = _fit(field, x, y, heights, letters)
+    heights = _line_medians(y, line, int(line.max()) + 1)
+    unit = letters.height / dpi or USUAL_LETTERS
+    fitted = _fit(field, x, y, heights, line, unit)
     if fitted.scale > JOINED:  # joined scripts stand on their connecting strokes
-        dense = _fit(field, x, letters.densest() / dpi, heights, letters)
+        dense = _fit(field, x, np.concatenate([letters.densest(), rules.y]) / dpi, heights, line, unit)
         if dense.scale < fitted.scale:
             fitted = dense
     coefficients = fitted.coefficients
@@ -269,9 +275,9 @@ class _Fitted(NamedTuple):
     scale: float
 
 
-def _fit(field: _Field, x: Floats, y: Floats, heights: Floats, letters: Letters) -> _Fitted:
-    line, count = letters.line, int(letters.line.max()) + 1
-    unit = float(np.median(y / np.maximum(letters.bottom, 1))) * letters.height
+def _fit(field: _Field, x: Floats, y: Floats, heights: Floats, line: NDArray[np.int64], unit: float) -> _Fitted:
+    """Parameters in inches; `unit` is the letters' height."""
+    count = int(line.max()) + 1
     basis, penalty = field.at(x, heights), field.penalty()
     weight = np.ones(len(x))
     coefficients = np.zeros(basis.shape[1])
@@ -328,7 +334,7 @@ def _shortening(down: Floats, columns: Floats, height: float, letters: Letters, 
     slope -= np.median(slope)
     steepest = float(np.abs(slope).max())
     flat = np.ones(len(columns))
-    if steepest < LEAST_SLOPE:
+    if steepest < LEAST_SLOPE or len(letters.x) == 0:
         return flat
     x = letters.x / dpi
     steep = np.abs(np.interp(x, columns, slope))

@@ -15,12 +15,13 @@ from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image, with_margin
 from hyalen.core.languages import EDGES, LATIN, SCRIPT_LANGUAGES, is_right_to_left, listed_frequency
+from hyalen.core.model.content import Word
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.latin import as_seen
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import shifted
+from hyalen.core.reading.second import read_otherwise
 
 MOST = 200  # figures a page
 UNSURE = 0.75  # confidence of a word that no list has, from which it may be a figure
@@ -91,6 +92,27 @@ def with_latin_figures(page: Image, dpi: float, blocks: Sequence[FoundBlock], re
     ]
 
 
+def second_figure(page: Image, dpi: float, word: Word, height: float, language: str, reader: Reader) -> str:
+    """What another reading by a Latin model has on the ink of a figure; "" where it has nothing.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Cleaned.
+    dpi : float
+        Pixels an inch.
+    word : Word
+        In a line that runs from right to left.
+    height : float
+        Of the line, in pixels.
+    language : str
+        Of the letters around it.
+    """
+    found = _read_alone(page, dpi, word.box, height, reader, again=True)
+    text = " ".join(w.text for w in found)
+    return text if text.strip(_MARKS).isalpha() else _told(text, word.text, language, False)
+
+
 def _groups(page: Image, line: FoundLine, places: range, gap: float) -> list[_Group]:
     """What may be figures among some words of a line, with the ink that no wider white parts."""
     words = line.words
@@ -138,24 +160,36 @@ def _end(inked: NDArray[np.bool_], start: int, step: int, limit: int, gap: float
 
 def _read(page: Image, dpi: float, group: _Group, line: FoundLine, reader: Reader) -> _Asked:
     """The Latin model's words on the ink of a group's, if it is sure of as many."""
-    above = round(ABOVE * line.height)
-    top, left = max(0, group.ink.top - above), max(0, group.ink.left)
-    crop = page[top : group.ink.bottom + above, left : group.ink.right]
-    if crop.size == 0:
-        return _Asked(group.at, [])
-    margin = round(line.height)  # of white instead of what stands beside it
-    inner = Box(margin, margin, margin + crop.shape[1], margin + crop.shape[0])
-    read = read_line(with_margin(crop, margin), dpi, inner, line.height, (LATIN,), reader, finer=True)
-    moved = (shifted(each, left - margin, top - margin) for each in read)
     own = union(line.words[i].box for i in group.at)
-    found = [_by_letters(w) for each in moved for w in each.words]
-    found = [w for w in found if _overlap(w.box, own) > SHARED * min(w.box.width, own.width)]
+    read = _read_alone(page, dpi, group.ink, line.height, reader)
+    found = [w for w in map(_by_letters, read) if _overlap(w.box, own) > SHARED * min(w.box.width, own.width)]
     parted = len(found) == 1 and not any(c.isalpha() for i in group.at for c in line.words[i].text)
     if not (parted or len(found) == len(group.at)) or not all(
         w.confidence >= SURE and (_is_figure(w) or _is_word(w)) for w in found
     ):
         return _Asked(group.at, [])
     return _Asked(group.at, sorted(found, key=lambda w: -w.box.right))
+
+
+def _read_alone(
+    page: Image, dpi: float, box: Box, height: float, reader: Reader, again: bool = False
+) -> list[FoundWord]:
+    """The Latin model's words on some ink, with white around it instead of what stands there; `again` otherwise than before."""
+    above = round(ABOVE * height)
+    top, left = max(0, box.top - above), max(0, box.left)
+    crop = page[top : box.bottom + above, left : box.right]
+    if crop.size == 0:
+        return []
+    margin = round(height)
+    white = with_margin(crop, margin)
+    inner = Box(margin, margin, margin + crop.shape[1], margin + crop.shape[0])
+    if again:
+        read = read_otherwise(white, dpi, inner, height, (LATIN,), reader)
+    else:
+        lines = read_line(white, dpi, inner, height, (LATIN,), reader, finer=True)
+        read = [w for line in lines for w in line.words]
+    moved = (left - margin, top - margin) * 2
+    return [w._replace(box=Box(*(v + by for v, by in zip(w.box, moved, strict=True)))) for w in read]
 
 
 def _by_letters(word: FoundWord) -> FoundWord:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import Word
 from hyalen.core.model.found import FoundWord
-from hyalen.core.model.geometry import union
+from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
 
@@ -21,7 +21,7 @@ def second_reading(
 ) -> list[str]:
     """What another reading of some words of a line has on the ink of each; "" where it has nothing.
 
-    They are read smaller and smoothed, so that specks, joined and broken letters come out otherwise.
+    They are read so that specks, joined and broken letters come out otherwise (`read_otherwise`).
 
     Parameters
     ----------
@@ -33,12 +33,17 @@ def second_reading(
     height : float
         Of their line, in pixels.
     """
-    found = read_line(
-        page, dpi, union(w.box for w in words), height, languages, reader, LINE_PIXELS, (0.3, 2.5), SMOOTHED
-    )
-    read = [word for line in found for word in line.words]
+    read = read_otherwise(page, dpi, union(w.box for w in words), height, languages, reader)
     joined = {w.id for other in read if (of := _joined(words, other)) for w in of}
     return [word.text if word.id in joined else _on(word, read) for word in words]
+
+
+def read_otherwise(
+    page: Image, dpi: float, box: Box, height: float, languages: tuple[str, ...], reader: Reader
+) -> list[FoundWord]:
+    """The words in a part of a line, read smaller and smoothed, which errs otherwise than the first reading."""
+    found = read_line(page, dpi, box, height, languages, reader, LINE_PIXELS, (0.3, 2.5), SMOOTHED)
+    return [word for line in found for word in line.words]
 
 
 def _joined(words: Sequence[Word], other: FoundWord) -> list[Word]:
