@@ -9,11 +9,14 @@ import numpy as np
 import pytest
 
 from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.content import Role
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import read_content
 from hyalen.core.reading.backwards import with_latin_figures
+from hyalen.core.twice import read_twice
 from hyalen.demo.typeset import Typesetter
+from tests.conftest import ContentMaker, worn
 
 HEIGHT, TOP, BOTTOM = 56, 16, 72
 WORDS = {"heb": ("הזכות", "לחיים", "לחרות", "ולבטחון"), "ara": ("لكل", "فرد", "الحق", "والحرية")}
@@ -120,3 +123,37 @@ def test_numbers_and_names_of_a_register_are_read_at_150_dpi(setter: Typesetter,
     wanted = Counter(re.findall(r"\d[\d.]*|Hallow", " ".join(lines)))
     # 0.4 of them are by the languages' own models, as measured here.
     assert (read & wanted).total() >= 0.85 * wanted.total()
+
+
+class Again:
+    """Reads the same wherever a Latin model is asked and nothing elsewhere, and counts how many words it is shown."""
+
+    def __init__(self, shown: str) -> None:
+        self.shown, self.inked = shown, dict[tuple[str, ...], list[int]]()
+
+    def languages(self) -> tuple[str, ...]:
+        return ("eng", "heb")
+
+    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
+        raise AssertionError("no page is read again")
+
+    def read_region(
+        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
+    ) -> list[FoundBlock]:
+        dark = (crop < 128).any(axis=0).astype(int)
+        self.inked.setdefault(languages, []).append(int((np.diff(dark) == 1).sum()))
+        return [block_of([word(self.shown, 0, crop.shape[1], 0.9, "eng")])] if languages == ("eng",) else []
+
+
+@pytest.mark.parametrize("shown,second", [("1919", "1919"), ("1979", "1979"), (",1919", "1919,"), ("LOLO", "LOLO")])
+def test_figures_have_their_second_reading_by_the_latin_model_alone(
+    maker: type[ContentMaker], blank_page: Image, shown: str, second: str
+) -> None:
+    content = worn(maker("heb").add(Role.PARAGRAPH, "אדם 1919 כבוד").page())
+    page = blank_page.copy()
+    for each in content.words:
+        page[each.box.top : each.box.bottom, each.box.left : each.box.right] = 0
+    reader = Again(shown)
+    read = read_twice(page, 300, content, reader)
+    assert {w.text: w.second for w in read.words} == {"אדם": "", "1919": second, "כבוד": ""}
+    assert reader.inked == {("eng",): [1], ("heb",): [3]}
