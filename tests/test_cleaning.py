@@ -143,11 +143,12 @@ def test_the_flat_part_tells_the_skew_of_a_curved_page(pages: Pages) -> None:
     assert page.skew == pytest.approx(0.7, abs=0.2)
 
 
-def test_a_curved_ledger_of_figures_is_flattened_by_its_rules(setter: Typesetter) -> None:
+@pytest.mark.parametrize("border", ["1px solid", "none"])
+def test_a_curved_ledger_of_figures_is_flattened_by_its_rules_or_rows(setter: Typesetter, border: str) -> None:
     figures = np.random.default_rng(1).integers(100, 999, (26, 6))
     rows = "".join("<tr>" + "".join(f"<td>{v}</td>" for v in row) + "</tr>" for row in figures)
-    style = "body{margin:22mm;font:11pt 'Noto Sans'} table{border-collapse:collapse;width:100%} td{border:1px solid}"
-    flat = setter.set(f"<meta charset=utf-8><style>{style} td{{height:8mm}}</style><table data-role=p>{rows}</table>")
+    style = f"body{{margin:22mm;font:11pt 'Noto Sans'}} table{{border-collapse:collapse;width:100%}} td{{height:8mm;border:{border}}}"
+    flat = setter.set(f"<meta charset=utf-8><style>{style}</style><table data-role=p>{rows}</table>")
     how = Spoiling(curl=Curl(sag=0.22, reach=0.9), tint=AGED, noise=3)
     scan = spoil(flat.image, 300, how, seed=3)
     words = np.array([w.box for b in flat.blocks for w in b.words], float).reshape(26, 6, 4)

@@ -1,4 +1,4 @@
-"""A page that curves into its spine, or is buckled, made flat from its own text lines and rules."""
+"""A page that curves into its spine, or is buckled, made flat from its own text lines, rules and rows of cells."""
 
 from __future__ import annotations
 
@@ -31,8 +31,10 @@ LEAST_WIDTH_ERROR = 0.008  # in logarithms
 STEEPNESSES = np.linspace(0, 0.85, 35)  # of the surface where it is steepest
 EVIDENT_SHORTENING = 12.0  # fall of chi squared
 LETTERS_DPI = 150.0  # pixels an inch at which letters stand apart
-LEAST_GLYPHS, LEAST_LINE = 10, 5  # of a page, of a line
-LONGEST_GLYPH, SHORTEST_LINE = 14, 6  # glyphs' heights
+LEAST_GLYPHS, LONGEST_GLYPH = 10, 14  # of a page; glyphs' heights
+LINE, CELL = (5, 6.0), (3, 2.0)  # glyphs and glyphs' heights of a line of text at least, and of what stands in a table
+MOSTLY_CELLS = 2.0  # times as many letters as in lines of text: cells count, too
+LEVEL, BESIDE = 0.3, 0.42  # letters' heights: cells in one row differ by less; share of letters whose row has others
 GLYPH = (0.6, 3.0)  # of the usual height: what is lower or taller is no letter
 # From a glyph to the next one on its line: how much heights off a line weigh against heights along it, where the next is
 # looked for and how many are, and in heights how far it may be, how much of their height both share, how far off it is.
@@ -89,6 +91,18 @@ class Letters(NamedTuple):
     ink: Pieces
     number: NDArray[np.int64]
 
+    def longer(self, glyphs: int, heights: float) -> Letters:
+        """Those in lines of so many glyphs, and as many of their heights long, at least."""
+        count = np.bincount(self.line)
+        first, last = np.full(len(count), np.inf), np.full(len(count), -np.inf)
+        np.minimum.at(first, self.line, self.x - self.width / 2)
+        np.maximum.at(last, self.line, self.x + self.width / 2)
+        long = (count >= glyphs) & (last - first > heights * self.height)
+        kept = long[self.line] if len(count) else np.zeros(0, bool)
+        x, bottom, width, number = (v[kept] for v in (self.x, self.bottom, self.width, self.number))
+        line = (np.cumsum(long) - 1)[self.line[kept]]
+        return self._replace(x=x, bottom=bottom, width=width, line=line, number=number)
+
     def densest(self) -> Floats:
         """For each glyph, the row in which most of its ink lies."""
         return _densest_rows(self.ink.labels, self.ink.stats)[self.number]
@@ -97,7 +111,7 @@ class Letters(NamedTuple):
 def find_curvature(page: Image, dpi: float) -> Curvature:
     """How the text lines of a straightened page curve.
 
-    Glyphs are chained into lines, and rules across are lines, too. All lines together fix one smooth field of downward
+    Glyphs are chained into lines; rules across are lines, too, and so are a table's rows. All lines together fix one smooth field of downward
     shifts d(x, c): on line i, y = c_i + d(x, c_i), solved by least squares with Tukey's
     biweight (Beaton and Tukey, Technometrics 16, 1974), so that descenders do not count.
     The field is a tensor product of cubic B-splines across and a quadratic down, with a penalty
@@ -114,17 +128,19 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     small, factor = reduced(grey(page), dpi, WORKING_DPI)
     dpi = dpi / factor
     size = (small.shape[1] / dpi, small.shape[0] / dpi)
-    letters, rules = find_letters(small, dpi), find_traces(small, dpi)
-    x = np.concatenate([letters.x, rules.x]) / dpi
+    cells, rules = find_letters(small, dpi, CELL), find_traces(small, dpi)
+    letters = cells.longer(*LINE)
+    if len(cells.x) > MOSTLY_CELLS * len(letters.x):
+        letters = _in_rows(cells, size, dpi) or letters
     few = len(letters.x) < LEAST_LETTERS and rules.line.max(initial=-1) + 1 < LEAST_RULES
     if few or size[0] < 1 or size[1] < 1:
         return Curvature(None, 0.0, 0.0)
+    x = np.concatenate([letters.x, rules.x]) / dpi
     y = np.concatenate([letters.bottom, rules.y]) / dpi
-    count = int(letters.line.max(initial=-1)) + 1
-    line = np.concatenate([letters.line, count + rules.line])
+    line = np.concatenate([letters.line, int(letters.line.max(initial=-1)) + 1 + rules.line])
     field = _Field(size, float(y.min()), float(y.max()))
-    heights = _line_medians(y, line, int(line.max()) + 1)
     unit = letters.height / dpi or USUAL_LETTERS
+    heights = _line_medians(y, line, int(line.max()) + 1)
     fitted = _fit(field, x, y, heights, line, unit)
     if fitted.scale > JOINED:  # joined scripts stand on their connecting strokes
         dense = _fit(field, x, np.concatenate([letters.densest(), rules.y]) / dpi, heights, line, unit)
@@ -152,13 +168,17 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     return Curvature(bend, deepest, float(np.clip(0.4 + gain, 0, 1)), lean)
 
 
-def find_letters(page: Image, dpi: float) -> Letters:
-    """Glyphs of a page, chained into lines of five or more.
+def find_letters(page: Image, dpi: float, least: tuple[int, float] = LINE) -> Letters:
+    """Glyphs of a page, chained into lines.
 
     Parameters
     ----------
     page : (h, w) uint8
         At about 150 dpi.
+    dpi : float
+        Pixels an inch.
+    least : (int, float)
+        Glyphs of a line, and how many of their heights it is long.
     """
     ink = pieces(glyph_mask(page, dpi))
     stats = np.c_[ink.stats[1:], np.arange(1, len(ink.stats))].astype(np.float64)
@@ -175,20 +195,15 @@ def find_letters(page: Image, dpi: float) -> Letters:
     left, top, width, tall = stats[:, 0], stats[:, 1], stats[:, 2], stats[:, 3]
     right, bottom, middle = left + width, top + tall, top + tall / 2
     after = _followers(left, right, top, bottom, middle, height)
-    line = np.full(len(stats), -1, np.int64)
+    line = np.empty(len(stats), np.int64)
     begun = set(after[after >= 0].tolist())
-    chains = 0
-    for first in (i for i in range(len(stats)) if i not in begun):
-        chain, at = [], first
+    for number, first in enumerate(i for i in range(len(stats)) if i not in begun):
+        at = first
         while at >= 0:
-            chain.append(at)
+            line[at] = number
             at = int(after[at])
-        if len(chain) >= LEAST_LINE and right[chain[-1]] - left[chain[0]] > SHORTEST_LINE * height:
-            line[chain] = chains
-            chains += 1
-    kept = line >= 0
-    number = stats[:, 5][kept].astype(np.int64)
-    return Letters((left + width / 2)[kept], bottom[kept], width[kept], line[kept], height, ink, number)
+    found = Letters(left + width / 2, bottom, width, line, height, ink, stats[:, 5].astype(np.int64))
+    return found.longer(*least)
 
 
 def _densest_rows(labels: NDArray[np.int32], stats: NDArray[np.int32]) -> Floats:
@@ -236,6 +251,25 @@ def _followers(
             after[a] = b
             followed[b] = True
     return after
+
+
+def _in_rows(cells: Letters, size: tuple[float, float], dpi: float) -> Letters | None:
+    """A table's letters with its rows as lines; None where too few cells stand beside others.
+
+    Cells tell slopes; those that lie level once these are taken off are a row, which tells shifts.
+    """
+    if len(cells.x) < LEAST_LETTERS:
+        return None
+    x, y, count = cells.x / dpi, cells.bottom / dpi, int(cells.line.max()) + 1
+    field = _Field(size, float(y.min()), float(y.max()))
+    heights, unit = _line_medians(y, cells.line, count), cells.height / dpi
+    fitted = _fit(field, x, y, heights, cells.line, unit)
+    levels = _line_medians(y - field.at(x, heights) @ fitted.coefficients, cells.line, count)
+    order = np.argsort(levels, kind="stable")
+    row = np.empty(len(x), np.int64)
+    row[order] = np.cumsum(np.diff(levels[order], prepend=levels[order[0]]) > LEVEL * unit)
+    others = np.bincount(row[np.unique(cells.line, return_index=True)[1]])
+    return cells._replace(line=row) if (others > 1)[row].mean() >= BESIDE else None
 
 
 class _Field:
