@@ -111,13 +111,12 @@ class Letters(NamedTuple):
 def find_curvature(page: Image, dpi: float) -> Curvature:
     """How the text lines of a straightened page curve.
 
-    Glyphs are chained into lines; rules across are lines, too, and so are a table's rows. All lines together fix one smooth field of downward
-    shifts d(x, c): on line i, y = c_i + d(x, c_i), solved by least squares with Tukey's
-    biweight (Beaton and Tukey, Technometrics 16, 1974), so that descenders do not count.
-    The field is a tensor product of cubic B-splines across and a quadratic down, with a penalty
-    on second differences (Eilers and Marx, Statistical Science 11, 1996). Where the page
-    falls off to the spine, it is seen shortened; how much is found from the widths of like
-    glyphs (a developable surface, as in Cao, Ding and Liu, ICDAR 2003).
+    Glyphs are chained into lines; rules across are lines, too, and so are a table's rows. All lines together fix one
+    smooth field of downward shifts d(x, c): on line i, y = c_i + d(x, c_i), solved by least squares with Tukey's
+    biweight (Beaton and Tukey, Technometrics 16, 1974), so that descenders do not count. The field is a tensor
+    product of cubic B-splines across and a quadratic down, with a penalty on second differences (Eilers and Marx,
+    Statistical Science 11, 1996). Where the page falls off to the spine, it is seen shortened; how much is found from
+    the widths of like glyphs (a developable surface, as in Cao, Ding and Liu, ICDAR 2003).
 
     Parameters
     ----------
