@@ -26,7 +26,7 @@ test-setup: setup
 
 test: lint test-setup
 	cd frontend && npm run --silent test
-	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 
 bench: setup
 	$(BIN)/python -m bench

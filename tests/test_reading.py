@@ -6,6 +6,7 @@ import subprocess
 import sys
 import unicodedata
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -30,6 +31,7 @@ from hyalen.core.read import detect_languages, read_content
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
+from hyalen.core.reading.finish import finished
 from hyalen.core.reading.lines import MARGIN
 from hyalen.core.reading.rest import (
     read_display,
@@ -318,6 +320,51 @@ def test_a_line_close_to_a_frame_or_in_the_box_of_a_picture_beside_it_is_read(pa
     picture = FoundBlock(BlockKind.PICTURE, lost.box.grown(4), ())
     beside = read_rest(image, 300, ("eng",), [*cut, picture], ENGINE)
     assert text in {" ".join(w.text for w in line.words) for b in beside for line in b.lines}
+
+
+def test_a_line_under_its_neighbours_boxes_is_read_once_these_lie_on_their_ink(pages: Pages) -> None:
+    image = pages.truth(Case("clean", "eng", Spoiling())).image[:, :, 0].copy()
+    blocks = ENGINE.read_page(image, 300, ("eng",))
+    pairs = [pair for b in blocks for pair in pairwise(b.lines)]
+    above, lost = next((a, b) for a, b in pairs if b.box.right <= a.box.right and len(b.words) > 4)
+    row = {"top": above.box.top, "bottom": round(lost.box.centre.y)}
+    tall = above._replace(words=tuple(w._replace(box=w.box._replace(**row)) for w in above.words))
+    cut = [b._replace(lines=tuple(tall if x is above else x for x in b.lines if x is not lost)) for b in blocks]
+    text = " ".join(w.text for w in lost.words)
+
+    def told(found: list[FoundBlock]) -> set[str]:
+        return {" ".join(w.text for w in line.words) for b in found for line in b.lines}
+
+    assert text not in told(read_rest(image, 300, ("eng",), cut, ENGINE))
+    assert text in told(finished(image, 300, ("eng",), cut, [], ENGINE))
+
+
+@pytest.mark.parametrize("text,sure,usual,taken", [
+    ("the lamp was lit", 0.55, 0.6, True),  # as sure as all of this print
+    ("the lamp was lit", 0.55, 0.95, False),
+    ("the lamp", 0.55, 0.6, False),
+    ("the lamp", 0.65, 0.6, True),
+])  # fmt: skip
+def test_a_long_line_that_was_passed_over_need_be_no_surer_than_its_page(
+    blank_page: Image, text: str, sure: float, usual: float, taken: bool
+) -> None:
+    def line(words: str, top: int, confidence: float) -> FoundLine:
+        found = tuple(
+            FoundWord(w, Box(300 + 200 * i, top, 480 + 200 * i, top + 40), confidence, "eng")
+            for i, w in enumerate(words.split())
+        )
+        box = Box(300, top, 1100, top + 40)
+        return FoundLine(found, box, (Point(300, top + 40), Point(1100, top + 40)), 40.0)
+
+    class Unsure:
+        def read_region(self, image: Image, dpi: float, languages: tuple[str, ...], shape: Shape) -> list[FoundBlock]:
+            return [FoundBlock(BlockKind.TEXT, Box(0, 0, 900, 60), (line(text, 10, sure),))]
+
+    page = blank_page.copy()
+    for i in range(30):
+        page[600:640, 300 + 30 * i : 318 + 30 * i] = 0
+    known = [FoundBlock(BlockKind.TEXT, Box(300, 300, 1100, 340), (line("whereas the oil was landed", 300, usual),))]
+    assert bool(read_rest(page, 300, ("eng",), known, Unsure())) == taken  # type: ignore[arg-type]
 
 
 def test_what_hangs_into_a_strip_from_other_lines_is_left_out_and_no_more() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from statistics import median
 
 import cv2
 import numpy as np
@@ -23,6 +24,10 @@ MOST_READ = 0.3  # of a line, that was read, where the rest was not
 SAME_WORD = 0.7  # of a word read before, that lies in one that is read now
 MOST_STRIPS = 200  # of a page: a noisy one has thousands, and each takes a twentieth of a second
 SURE = 0.6  # confidence of a line that is taken over
+AS_SURE, LONG_LINE = (
+    0.85,
+    4,
+)  # times the page's own, which suffices for a line of so many words: hard print reads unsurely
 SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
@@ -72,7 +77,12 @@ def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
 
 
 def read_rest(
-    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+    page: Image,
+    dpi: float,
+    languages: tuple[str, ...],
+    blocks: Sequence[FoundBlock],
+    reader: Reader,
+    shortest: int = 1,
 ) -> list[FoundBlock]:
     """Blocks for the letters that `blocks` left out; only what reads with confidence.
 
@@ -81,19 +91,22 @@ def read_rest(
     page : (h, w) uint8
     dpi : float
         Pixels an inch.
+    shortest : int
+        Words of a line at least.
     """
     words = [w.box for b in blocks for line in b.lines for w in line.words]
     pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and max(b.box.width, b.box.height) > 0.4 * dpi]
     strips = [*unread_strips(page, dpi, [*words, *pictures]), *_beside_pictures(page, dpi, words, pictures)]
     known = [line for b in blocks for line in b.lines]
+    usual = median(line.confidence for line in known) if known else 1.0
     found = []
     # The longest first; what is left then stays a doubt, as all ink that was not read.
     for strip in sorted(strips, key=lambda s: -s.width)[:MOST_STRIPS]:
         crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
         for read in _read_somehow(crop, dpi, languages, reader):
             lines = [shifted(line, strip.left, strip.top) for line in read]
-            lines = [line for line in lines if _confident(line) and not any(_same(line, k) for k in known)]
-            lines = [line for line in lines if not _is_read(line, words)]
+            lines = [line for line in lines if _confident(line, usual) and not any(_same(line, k) for k in known)]
+            lines = [line for line in lines if len(line.words) >= shortest and not _is_read(line, words)]
             if lines:
                 found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
                 words += [w.box for line in lines for w in line.words]
@@ -219,8 +232,9 @@ def sure_letters(line: FoundLine) -> float:
     return sum(w.confidence**2 * len(w.text) for w in line.words)
 
 
-def _confident(line: FoundLine) -> bool:
-    return line.confidence >= SURE and any(c.isalnum() for w in line.words for c in w.text)
+def _confident(line: FoundLine, usual: float = 1.0) -> bool:
+    sure = min(SURE, AS_SURE * usual) if len(line.words) >= LONG_LINE else SURE
+    return line.confidence >= sure and any(c.isalnum() for w in line.words for c in w.text)
 
 
 def _is_read(line: FoundLine, words: Sequence[Box]) -> bool:
