@@ -1,5 +1,8 @@
 """Fits `hyalen/core/proofing/chances.json`: `REAL_PAGES=DIR python -m tools.fit_chances [PAGES]`.
 
+Reading the pages takes half an hour, fitting a minute: their words' evidence is kept, and `python -m tools.fit_chances
+again` fits the same words with other numbers.
+
 Pages are made from seeds, read, and their words compared with what was set; spoilt real scans are compared with what
 is read on the scans as they are. Pages of other seeds and other scans, which are in no way part of it, are for
 `python -m bench doubts`.
@@ -24,13 +27,12 @@ from hyalen.core.proofing.placed import core_of
 from hyalen.work.workers import default_workers
 
 OUT = Path(chance.__file__).with_name(chance.NUMBERS)
+KEPT = Path("var/chances.npz")
 TREES, LEAVES, RATE, LEAST, SEEN = 500, 31, 0.05, 20, 0.5
 
 
-def fit(pages: list[Labelled]) -> dict[str, Any]:
-    """The model's numbers."""
-    rows = np.vstack([_rows(page) for page in pages])
-    wrong = np.concatenate([p.wrong for p in pages])
+def fit(rows: NDArray[np.float32], wrong: NDArray[np.bool_]) -> dict[str, Any]:
+    """The model's numbers, from words' evidence and which of them are wrong."""
     made = HistGradientBoostingClassifier(
         max_iter=TREES, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, l2_regularization=1.0,
         max_features=SEEN, random_state=0, early_stopping=False,
@@ -66,12 +68,27 @@ def _rows(page: Labelled) -> NDArray[np.float32]:
     return rows
 
 
-def main() -> None:
-    count = int(sys.argv[1]) if len(sys.argv) > 1 else len(TRAINING)
+def keep(count: int) -> None:
+    """Read pages of so many training seeds and the variants of scans, and keep their words' evidence."""
     pages = labelled_pages(list(TRAINING)[:count], default_workers())
     pages += real_training(Path(os.environ["REAL_PAGES"]), default_workers())
-    OUT.write_text(json.dumps(fit(pages), separators=(",", ":")) + "\n", "utf8")
-    print(f"{OUT.name}: {len(pages)} pages, {sum(len(p.words) for p in pages)} words")
+    KEPT.parent.mkdir(exist_ok=True)
+    np.savez_compressed(
+        KEPT,
+        rows=np.vstack([_rows(page) for page in pages]),
+        wrong=np.concatenate([page.wrong for page in pages]),
+        page=np.repeat(np.arange(len(pages)), [len(page.words) for page in pages]),
+    )
+
+
+def main() -> None:
+    told = sys.argv[1] if len(sys.argv) > 1 else str(len(TRAINING))
+    if told != "again":
+        keep(int(told))
+    with np.load(KEPT) as kept:
+        rows, wrong, pages = kept["rows"], kept["wrong"], kept["page"].max() + 1
+    OUT.write_text(json.dumps(fit(rows, wrong), separators=(",", ":")) + "\n", "utf8")
+    print(f"{OUT.name}: {pages} pages, {len(wrong)} words")
 
 
 if __name__ == "__main__":
