@@ -13,7 +13,7 @@ from hyalen.core.model.content import Role
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import read_content
-from hyalen.core.reading.backwards import with_latin_figures
+from hyalen.core.reading.backwards import is_latin_figure, with_latin_figures
 from hyalen.core.twice import read_twice
 from hyalen.demo.typeset import Typesetter
 from tests.conftest import ContentMaker, worn
@@ -125,17 +125,13 @@ def test_numbers_and_names_of_a_register_are_read_at_150_dpi(setter: Typesetter,
     assert (read & wanted).total() >= 0.85 * wanted.total()
 
 
-class Again:
+class Again(Latin):
     """Reads the same wherever a Latin model is asked and nothing elsewhere, and counts how many words it is shown."""
 
     def __init__(self, shown: str) -> None:
-        self.shown, self.inked = shown, dict[tuple[str, ...], list[int]]()
-
-    def languages(self) -> tuple[str, ...]:
-        return ("eng", "heb")
-
-    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
-        raise AssertionError("no page is read again")
+        super().__init__()
+        self.shown = shown
+        self.inked: dict[tuple[str, ...], list[int]] = {}
 
     def read_region(
         self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
@@ -157,3 +153,10 @@ def test_figures_have_their_second_reading_by_the_latin_model_alone(
     read = read_twice(page, 300, content, reader)
     assert {w.text: w.second for w in read.words} == {"אדם": "", "1919": second, "כבוד": ""}
     assert reader.inked == {("eng",): [1], ("heb",): [3]}
+
+
+@pytest.mark.parametrize(
+    "text,latin", [("1919", True), ("£12.", True), ("B2", True), ("ב-1948", False), ("٤٧", False), ("Hallow", False)]
+)
+def test_what_a_latin_figure_is(text: str, latin: bool) -> None:
+    assert is_latin_figure(text) == latin

@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 
 from hyalen.scanner.device import Device
 from hyalen.scanner.sheets import STACKS, Sheet
-from tests.helpers import WAIT, Server
+from tests.helpers import WAIT, Server, until
 from tests.scanners import marked, served, stack
 
 AXE = Path(__file__).parent.parent / "frontend/node_modules/axe-core/axe.min.js"
@@ -126,11 +126,12 @@ def test_separator_sheets_are_printed_and_part_documents(page: Page, server: Ser
             page.get_by_label("Reference number").press("Enter")
             expect(page.get_by_role("heading", name=title)).to_be_visible(timeout=WAIT)
         page.get_by_label("ask for each document's title and number").uncheck()
-        assert [d["reference"] for d in server.http.get(f"/batches/{batch}").json()["documents"]] == [
-            "SLB 14",
-            "SLB 15",
-        ]
-        assert [d["pages"] for d in server.http.get(f"/batches/{batch}").json()["documents"]] == [3, 3]
+        kept = [("SLB 14", 3), ("SLB 15", 3)]
+        documents = f"/batches/{batch}"
+        until(
+            page,
+            lambda: kept == [(d["reference"], d["pages"]) for d in server.http.get(documents).json()["documents"]],
+        )
         server.http.delete(f"/batches/{batch}")
 
 

@@ -15,7 +15,7 @@ from bench.material import Case, page_html
 from hyalen.core.formats.codecs import decode, encode_bitonal
 from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.clean import clean_page
-from hyalen.core.imaging.curvature import find_curvature
+from hyalen.core.imaging.curvature import Curvature, find_curvature
 from hyalen.core.imaging.drawn import find_traces
 from hyalen.core.imaging.frame import Frame, bend_mesh, render, squared
 from hyalen.core.imaging.lid import lid_tinted
@@ -158,6 +158,23 @@ def test_a_curved_ledger_of_figures_is_flattened_by_its_rules_or_rows(setter: Ty
     laid = cleaned(scan).cleaned_points(placed).reshape(26, 6, 2)[:, :, 1]
     assert np.ptp(seen - known, axis=1).mean() > 20
     assert np.ptp(laid - known, axis=1).mean() < 4
+
+
+@pytest.mark.parametrize("apart,seed", [(20, 1), (26, 2)])
+def test_marks_at_any_height_make_no_rows(apart: int, seed: int) -> None:
+    page, heights = np.full((1754, 1240), 255, np.uint8), np.random.default_rng(seed).integers(0, apart, (16, 60))
+    for (column, row), more in np.ndenumerate(heights):
+        top, left = 40 + 26 * row + int(more), 40 + 72 * column
+        for x in range(left, left + 36, 9):
+            page[top : top + 12, x : x + 5] = 0
+    assert find_curvature(page, 150) == Curvature(None, 0.0, 0.0)
+
+
+def test_a_large_sheets_rules_are_thinned_out() -> None:
+    page = np.full((3000, 4000), 255, np.uint8)
+    page[20::12, 100:3900] = 0
+    traces = find_traces(page, 150)
+    assert 4_000 < len(traces.x) < 16_000 and np.ptp(traces.y) > 2800
 
 
 def test_rules_are_traced_along_their_bends_and_a_drawings_strokes_are_not() -> None:

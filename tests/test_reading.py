@@ -6,7 +6,6 @@ import subprocess
 import sys
 import unicodedata
 from collections.abc import Iterator, Sequence
-from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -31,7 +30,6 @@ from hyalen.core.read import detect_languages, read_content
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
-from hyalen.core.reading.finish import finished
 from hyalen.core.reading.lines import MARGIN
 from hyalen.core.reading.rest import (
     read_display,
@@ -320,23 +318,6 @@ def test_a_line_close_to_a_frame_or_in_the_box_of_a_picture_beside_it_is_read(pa
     picture = FoundBlock(BlockKind.PICTURE, lost.box.grown(4), ())
     beside = read_rest(image, 300, ("eng",), [*cut, picture], ENGINE)
     assert text in {" ".join(w.text for w in line.words) for b in beside for line in b.lines}
-
-
-def test_a_line_under_its_neighbours_boxes_is_read_once_these_lie_on_their_ink(pages: Pages) -> None:
-    image = pages.truth(Case("clean", "eng", Spoiling())).image[:, :, 0].copy()
-    blocks = ENGINE.read_page(image, 300, ("eng",))
-    pairs = [pair for b in blocks for pair in pairwise(b.lines)]
-    above, lost = next((a, b) for a, b in pairs if b.box.right <= a.box.right and len(b.words) > 4)
-    row = {"top": above.box.top, "bottom": round(lost.box.centre.y)}
-    tall = above._replace(words=tuple(w._replace(box=w.box._replace(**row)) for w in above.words))
-    cut = [b._replace(lines=tuple(tall if x is above else x for x in b.lines if x is not lost)) for b in blocks]
-    text = " ".join(w.text for w in lost.words)
-
-    def told(found: list[FoundBlock]) -> set[str]:
-        return {" ".join(w.text for w in line.words) for b in found for line in b.lines}
-
-    assert text not in told(read_rest(image, 300, ("eng",), cut, ENGINE))
-    assert text in told(finished(image, 300, ("eng",), cut, [], ENGINE))
 
 
 @pytest.mark.parametrize("text,sure,usual,taken", [

@@ -17,7 +17,7 @@ from hyalen.core.layout.aligned import BY_INK
 from hyalen.core.model.content import Line, PageContent, Word
 from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.placed import core_of, proofed_words
-from hyalen.core.reading.backwards import second_figure
+from hyalen.core.reading.backwards import is_latin_figure, second_figure
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.second import second_reading
 
@@ -37,7 +37,7 @@ class How(NamedTuple):
     @classmethod
     def of(cls, word: Word, home: str) -> How:
         """For a word of a region in the language `home`."""
-        if is_right_to_left(home) and word.text.isascii() and any(c.isdigit() for c in word.text):
+        if is_right_to_left(home) and is_latin_figure(word.text):
             return cls(LATIN, True)
         return cls(read_as(word.text, home), False)
 

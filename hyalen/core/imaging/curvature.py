@@ -34,7 +34,10 @@ LETTERS_DPI = 150.0  # pixels an inch at which letters stand apart
 LEAST_GLYPHS, LONGEST_GLYPH = 10, 14  # of a page; glyphs' heights
 LINE, CELL = (5, 6.0), (3, 2.0)  # glyphs and glyphs' heights of a line of text at least, and of what stands in a table
 MOSTLY_CELLS = 2.0  # times as many letters as in lines of text: cells count, too
-LEVEL, BESIDE = 0.3, 0.42  # letters' heights: cells in one row differ by less; share of letters whose row has others
+MOST_IN_CELLS = 20_000  # letters: more are a halftone or dirt
+# In letters' heights: cells in one row differ by less from the next one, and all of them; from row to row, for dirt
+# stands at any height. Share of letters whose row has other cells.
+LEVEL, LOW_ROW, LEAST_PITCH, BESIDE = 0.3, 0.8, 1.0, 0.42
 GLYPH = (0.6, 3.0)  # of the usual height: what is lower or taller is no letter
 # From a glyph to the next one on its line: how much heights off a line weigh against heights along it, where the next is
 # looked for and how many are, and in heights how far it may be, how much of their height both share, how far off it is.
@@ -257,18 +260,23 @@ def _in_rows(cells: Letters, size: tuple[float, float], dpi: float) -> Letters |
 
     Cells tell slopes; those that lie level once these are taken off are a row, which tells shifts.
     """
-    if len(cells.x) < LEAST_LETTERS:
+    if not LEAST_LETTERS <= len(cells.x) <= MOST_IN_CELLS:
         return None
     x, y, count = cells.x / dpi, cells.bottom / dpi, int(cells.line.max()) + 1
     field = _Field(size, float(y.min()), float(y.max()))
     heights, unit = _line_medians(y, cells.line, count), cells.height / dpi
     fitted = _fit(field, x, y, heights, cells.line, unit)
-    levels = _line_medians(y - field.at(x, heights) @ fitted.coefficients, cells.line, count)
+    flat = _line_medians(y - field.at(x, heights) @ fitted.coefficients, cells.line, count)
+    levels = flat[np.unique(cells.line, return_index=True)[1]]
     order = np.argsort(levels, kind="stable")
-    row = np.empty(len(x), np.int64)
-    row[order] = np.cumsum(np.diff(levels[order], prepend=levels[order[0]]) > LEVEL * unit)
-    others = np.bincount(row[np.unique(cells.line, return_index=True)[1]])
-    return cells._replace(line=row) if (others > 1)[row].mean() >= BESIDE else None
+    begins = np.diff(levels[order], prepend=-np.inf) > LEVEL * unit
+    row = np.empty(count, np.int64)
+    row[order] = np.cumsum(begins) - 1
+    ends = np.roll(begins, -1)
+    first, last = levels[order][begins], levels[order][ends]
+    beside = (last - first < LOW_ROW * unit) & (np.bincount(row) > 1)
+    told = beside[row[cells.line]].mean() >= BESIDE and np.median(np.diff(first)) > LEAST_PITCH * unit
+    return cells._replace(line=row[cells.line]) if told else None
 
 
 class _Field:

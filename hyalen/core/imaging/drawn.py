@@ -22,6 +22,8 @@ BESIDE, ALONGSIDE = (
     0.02,
 )  # of a rule's length, and inches by which the distance may vary, in which another runs along
 
+NEAREST = 8  # rules above and below, among which that other one is looked for
+MOST_POINTS = 8_000  # of a page: of a large sheet's rules every second, third and so on is enough
 Floats = NDArray[np.float64]
 
 
@@ -65,18 +67,18 @@ def find_traces(page: Image, dpi: float) -> Traces:
     kept = _alongside(np.array(rows), ALONGSIDE * dpi) if len(rows) >= LEAST_RULES else np.empty((0, 0))
     if len(kept) < LEAST_RULES:
         return Traces(np.empty(0), np.empty(0), np.empty(0, np.int64))
+    kept = kept[:: max(1, np.isfinite(kept).sum() // MOST_POINTS)]
     line, at = np.nonzero(np.isfinite(kept))
     return Traces(np.asarray((at + 0.5) * step), kept[line, at], line)
 
 
 def _alongside(rows: Floats, most: float) -> Floats:
     """Of rules' heights at each step across, the ones that run beside another: a drawing's do so by chance only."""
-    drawn = np.isfinite(rows)
+    rows = rows[np.argsort(np.nanmean(rows, axis=1), kind="stable")]
     kept = np.zeros(len(rows), bool)
     for i, row in enumerate(rows):
-        apart = rows[:, drawn[i]] - row[drawn[i]]
-        shared = np.isfinite(apart)
-        enough = shared.mean(axis=1) > BESIDE
-        enough[i] = False
-        kept[i] = bool((np.nanstd(apart[enough], axis=1) <= most).any())
+        drawn = np.isfinite(row)
+        near = np.delete(rows[max(0, i - NEAREST) : i + NEAREST + 1], min(i, NEAREST), axis=0)[:, drawn]
+        near = near[np.isfinite(near).mean(axis=1) > BESIDE]
+        kept[i] = bool((np.nanstd(near - row[drawn], axis=1) <= most).any())
     return rows[kept]

@@ -92,6 +92,11 @@ def with_latin_figures(page: Image, dpi: float, blocks: Sequence[FoundBlock], re
     ]
 
 
+def is_latin_figure(text: str) -> bool:
+    """Whether a word has figures of Latin print and no letters of another script."""
+    return any("0" <= c <= "9" for c in text) and not any(c.isalpha() and not c.isascii() for c in text)
+
+
 def second_figure(page: Image, dpi: float, word: Word, height: float, language: str, reader: Reader) -> str:
     """What another reading by a Latin model has on the ink of a figure; "" where it has nothing.
 

@@ -19,7 +19,7 @@ from hyalen.core.reading.numero import with_numero
 from hyalen.core.reading.on_ink import put_on_ink
 from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import LONG_LINE, read_rest, without_ghosts
+from hyalen.core.reading.rest import without_ghosts
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.reading.stops import ends_in_stop, usual_stop, with_marks
 
@@ -44,9 +44,6 @@ def finished(
         Rows of dots, which are put back into their lines.
     """  # fmt: skip
     blocks = put_on_ink(ink, without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader)))
-    # Boxes that were too tall hid lines beside them.
-    hidden = read_rest(ink, dpi, languages, blocks, reader, shortest=LONG_LINE)
-    blocks += put_on_ink(ink, without_ghosts(ink, hidden))
     blocks = with_latin_words(ink, dpi, with_latin_figures(ink, dpi, blocks, reader), reader)
     blocks = with_numero(ink, with_fractions(ink, dpi, blocks, reader))
     blocks = read_raised(ink, dpi, blocks, reader)

@@ -24,10 +24,8 @@ MOST_READ = 0.3  # of a line, that was read, where the rest was not
 SAME_WORD = 0.7  # of a word read before, that lies in one that is read now
 MOST_STRIPS = 200  # of a page: a noisy one has thousands, and each takes a twentieth of a second
 SURE = 0.6  # confidence of a line that is taken over
-AS_SURE, LONG_LINE = (
-    0.85,
-    4,
-)  # times the page's own, which suffices for a line of so many words: hard print reads unsurely
+AS_SURE = 0.85  # times the usual confidence of the page's lines: hard print reads unsurely throughout
+LONG_LINE = 4  # words, of which that suffices
 SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
@@ -77,12 +75,7 @@ def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
 
 
 def read_rest(
-    page: Image,
-    dpi: float,
-    languages: tuple[str, ...],
-    blocks: Sequence[FoundBlock],
-    reader: Reader,
-    shortest: int = 1,
+    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
 ) -> list[FoundBlock]:
     """Blocks for the letters that `blocks` left out; only what reads with confidence.
 
@@ -91,8 +84,6 @@ def read_rest(
     page : (h, w) uint8
     dpi : float
         Pixels an inch.
-    shortest : int
-        Words of a line at least.
     """
     words = [w.box for b in blocks for line in b.lines for w in line.words]
     pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and max(b.box.width, b.box.height) > 0.4 * dpi]
@@ -106,7 +97,7 @@ def read_rest(
         for read in _read_somehow(crop, dpi, languages, reader):
             lines = [shifted(line, strip.left, strip.top) for line in read]
             lines = [line for line in lines if _confident(line, usual) and not any(_same(line, k) for k in known)]
-            lines = [line for line in lines if len(line.words) >= shortest and not _is_read(line, words)]
+            lines = [line for line in lines if not _is_read(line, words)]
             if lines:
                 found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
                 words += [w.box for line in lines for w in line.words]
