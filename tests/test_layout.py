@@ -44,8 +44,9 @@ from tests.conftest import ContentMaker, make_line
 def read_line(text: str, left: int, top: int, height: int = 40, language: str = "eng") -> FoundLine:
     words, x = [], left
     for token in text.split():
-        words.append(FoundWord(token, Box(x, top, x + 20 * len(token), top + height), 0.95, language))
-        x += 20 * len(token) + 15
+        right = x + height // 2 * len(token)
+        words.append(FoundWord(token, Box(x, top, right, top + height), 0.95, language))
+        x = right + 15
     box = union(w.box for w in words)
     return FoundLine(tuple(words), box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), height)
 
@@ -358,11 +359,13 @@ def test_a_line_over_a_rule_or_into_the_next_column_is_cut() -> None:
 
 def test_a_line_is_cut_where_far_larger_type_stands_in_it_and_not_behind_a_large_first_letter() -> None:
     small, large = read_line("pieces of the puzzle", 100, 140), read_line("the fourth of", 600, 100, 90)
-    after = read_line("not just mash them", 1000, 140)
+    after = read_line("not just mash them", 1250, 140)
     words = (*small.words, *large.words, *after.words)
     line = FoundLine(words, union(w.box for w in words), (Point(100, 190), Point(1400, 190)), 90)
     found = [" ".join(w.text for w in part.words) for part in cut_lines([line], [], [])]
     assert found == ["pieces of the puzzle", "the fourth of", "not just mash them"]
+    specked = (w._replace(box=w.box._replace(bottom=w.box.top + 90)) for w in small.words[:2])
+    assert len(cut_lines([small._replace(words=(*specked, *small.words[2:]))], [], [])) == 1
     initial = FoundWord("O", Box(20, 100, 90, 190), 0.9, "eng")
     assert len(cut_lines([small._replace(words=(initial, *small.words))], [], [])) == 1
 

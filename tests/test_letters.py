@@ -87,6 +87,23 @@ def test_dust_within_lines_goes_and_dots_stay() -> None:
     assert ((page == 0) & (cleaned == 255)).sum() == 0
 
 
+def test_dots_far_smaller_than_the_marks_that_stand_on_stems_stay() -> None:
+    # As in Arabic: a hamza over its stem, and dots a third of its size over and under letters that run on.
+    page = np.full((1700, 1200), 255, np.uint8)
+    for base in range(150, 1650, 60):
+        for left in range(100, 1100, 80):
+            cv2.line(page, (left, base - 28), (left, base), 0, 4)
+            if left % 400 == 100:
+                page[base - 44 : base - 36, left - 3 : left + 4] = 0
+            tooth = np.array([(left + 14, base - 20), (left + 14, base), (left + 60, base), (left + 60, base - 20)])
+            cv2.polylines(page, [tooth], False, 0, 4)
+            for dot in (26, 40):
+                page[base - 32 : base - 28, left + dot : left + dot + 4] = 0
+    assert despeckle(page, 300)[1] == 0
+    page[1690:1692, 600:602] = 0
+    assert despeckle(page, 300)[1] == 1
+
+
 def test_the_dots_of_letters_that_touch_stay() -> None:
     # In heavy italics d, i and t run together, and the dot stands between the tall ones, over no letter's top.
     page = set_page()

@@ -11,7 +11,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hyalen.core.model.content import Cell, PageContent, Region, RegionKind, Role, Table
+from hyalen.core.decisions.requests import (
+    AcceptWord,
+    Move,
+    RemoveRegions,
+    Request,
+    SetLanguage,
+    SetRole,
+    SetWord,
+)
+from hyalen.core.model.content import Cell, PageContent, RegionKind, Role, Table
 from hyalen.core.model.geometry import Box
 from hyalen.core.proofing.search import PatternError, Sought, Way, check, folded, matches, passages, replacement
 from hyalen.store.outcome import Stale
@@ -150,17 +159,19 @@ def test_a_text_over_a_line_end_stands_in_its_first_line_then(store: Store) -> N
     assert "that a har-\nbour light" in report(store, ids[0])
 
 
-def test_cells_of_a_table_are_passages_of_their_own() -> None:
-    ids = ContentMaker().ids
-    line = make_line("Oil", 100, 100, ids)
+def with_table() -> ContentMaker:
+    maker = ContentMaker()
     cells = [
-        Cell(row=0, column=c, box=Box(100 * c, 100, 100 * c + 90, 140), lines=(make_line(text, 100 * c, 100, ids),))
+        Cell(
+            row=0, column=c, box=Box(100 * c, 100, 100 * c + 90, 140), lines=(make_line(text, 100 * c, 100, maker.ids),)
+        )
         for c, text in enumerate(("Oil", "12"))
     ]
-    outline = line.box.polygon()
-    table = Table(rows=1, columns=2, cells=tuple(cells))
-    region = Region(id="r1", kind=RegionKind.TABLE, role=Role.TABLE, outline=outline, table=table)
-    assert [p.text for p in passages(region, "eng")] == ["Oil", "12"]
+    return maker.add(Role.TABLE, "", kind=RegionKind.TABLE, table=Table(rows=1, columns=2, cells=tuple(cells)))
+
+
+def test_cells_of_a_table_are_passages_of_their_own() -> None:
+    assert [p.text for p in passages(with_table().regions[0], "eng")] == ["Oil", "12"]
 
 
 def test_a_document_is_searched_alone_and_what_its_other_pages_say_is_counted(store: Store) -> None:
@@ -203,3 +214,35 @@ def test_neighbouring_places_in_one_word_are_replaced_together(store: Store) -> 
     assert "Torqnrun" in text and "liqht" in text and "niqht" in text and "g" not in text
     content = store.pages.content(ids[0])
     assert content is not None and len(list(content.words)) == len(list(PAGE.words))
+
+
+def test_after_each_change_all_of_the_page_is_in_the_index(store: Store) -> None:
+    page = with_table().add(Role.HEADING_1, "Log").add(Role.PARAGRAPH, "One lamp\nis lit").add(Role.PARAGRAPH, "Two")
+    document, (page_id,) = read_document(store, [page.page()])
+
+    def indexed() -> list[tuple[object, ...]]:
+        columns = "region_id, place, role, language, text, words"
+        rows = store.database.rows(f"SELECT {columns} FROM passage WHERE page_id = ? ORDER BY place", page_id)
+        return [tuple(row) for row in rows]
+
+    def content() -> PageContent:
+        told = store.pages.content(page_id)
+        assert told is not None
+        return told
+
+    words = [w.id for w in content().words]
+    requests: list[Request] = [
+        SetWord(word_id=words[-1], text="Three"),
+        AcceptWord(word_id=words[0]),
+        SetRole(region_id="r3", role=Role.CAPTION),
+        Move(region_id="r4", before="r1"),
+        SetLanguage(region_id="r4", language="deu"),
+        RemoveRegions(region_ids=("r2",)),
+    ]
+    for request in requests:
+        store.decisions.edit(page_id, store.pages.page(page_id).revision, request)
+        kept = indexed()
+        with store.database.write() as db:
+            db.execute("DELETE FROM passage WHERE page_id = ?", (page_id,))
+            store.search.index(db, page_id, document, content())
+        assert kept == indexed() and len(kept) > 3

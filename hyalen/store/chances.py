@@ -13,11 +13,14 @@ from hyalen.core.proofing.remaining import Left
 
 def save_chances(db: sqlite3.Connection, page_id: int, judged: Sequence[Judged], language: str) -> None:
     """The words' chances, and the wrong ones that are to be expected; `language` is that of blocks that say none."""
+    save_expected(db, page_id, judged)
+    db.execute("UPDATE page SET chances = ? WHERE id = ?", (_packed(judged, language), page_id))
+
+
+def save_expected(db: sqlite3.Connection, page_id: int, judged: Sequence[Judged]) -> None:
+    """The wrong words that are to be expected; what the words' chances were told from stays."""
     left = Left.of(each.chance for each in judged)
-    db.execute(
-        "UPDATE page SET proofed = ?, expected = ?, variance = ?, chances = ? WHERE id = ?",
-        (*left, _packed(judged, language), page_id),
-    )
+    db.execute("UPDATE page SET proofed = ?, expected = ?, variance = ? WHERE id = ?", (*left, page_id))
 
 
 def _packed(judged: Sequence[Judged], language: str) -> bytes:

@@ -24,7 +24,7 @@ from hyalen.core.structure.conformance import Conformance
 from hyalen.core.structure.landmarks import FACTS_KEPT, Landmark, PageFacts, facts_from, main_language, page_facts
 from hyalen.core.structure.redaction import redacted_words
 from hyalen.core.structure.settling import Settled, settle, with_roles
-from hyalen.store.chances import save_chances, unpacked_chances
+from hyalen.store.chances import save_chances, save_expected, unpacked_chances
 from hyalen.store.database import Database
 from hyalen.store.doubts import Doubts
 from hyalen.store.journal import Journal, content_operations
@@ -33,6 +33,8 @@ from hyalen.store.pages import LIVE, Pages
 from hyalen.store.search import Search
 from hyalen.store.tasks import Tasks
 from hyalen.store.wordlists import WordLists
+
+NO_ROLES = "{}"
 
 
 class Contents:
@@ -81,10 +83,10 @@ class Contents:
         settles: bool = True,
     ) -> None:
         """Content with more operations, which must all find their place (EditError); see `rebuild`."""
-        lay = self.lay(page_id)
+        lay, before = self.lay(page_id), content
         for operation in operations:
             content = perform(content, operation, lay)
-        self._save(db, page_id, content, settles)
+        self._save(db, page_id, content, settles, before)
 
     def rebuild(self, db: sqlite3.Connection, page_id: int, settles: bool = True) -> None:
         """Replay the page's decisions over its reading; then `settles` its document where that may change."""
@@ -102,20 +104,27 @@ class Contents:
         self.journal.set_unplaced(db, page_id, [decisions[i] for i in replayed.unplaced])
         self._save(db, page_id, replayed.content, settles)
 
-    def _save(self, db: sqlite3.Connection, page_id: int, content: PageContent, settles: bool = True) -> None:
-        """Write a page's content and what follows from it."""
+    def _save(
+        self,
+        db: sqlite3.Connection,
+        page_id: int,
+        content: PageContent,
+        settles: bool = True,
+        before: PageContent | None = None,
+    ) -> None:
+        """Write a page's content and what follows from it; `before` is what the page said so far, where that is known."""
         page = db.execute("SELECT document_id, roles, facts FROM page WHERE id = ?", (page_id,)).fetchone()
         read_roles = {region: Role(was) for region, (_, was, *_) in json.loads(page["roles"]).items()}
-        facts, before = page_facts(content, read_roles), facts_from(page["facts"])
+        facts, known = page_facts(content, read_roles), facts_from(page["facts"])
         db.execute(
             "UPDATE page SET content = ?, revision = revision + 1, facts = ? WHERE id = ?",
             (packed(content, keep=True), facts.model_dump_json(exclude_defaults=True), page_id),
         )
         self.touched.add(page_id)
-        self.search.index(db, page_id, page["document_id"], content)
+        self.search.index(db, page_id, page["document_id"], content, before)
         self.show_doubts(db, page_id, content)
         # How many letters are in which language changes with every word, and next to never the main language.
-        if settles and (facts.marks, facts.accepted) != (before.marks, before.accepted):
+        if settles and (facts.marks, facts.accepted) != (known.marks, known.accepted):
             self.settle_if_read(db, page["document_id"])
 
     def show_doubts(self, db: sqlite3.Connection, page_id: int, content: PageContent | None = None) -> None:
@@ -133,13 +142,15 @@ class Contents:
         told = self.doubts.about_words(page_id)
         if judged is None:
             judged = judge(content, known)
-        elif wanted := without_reason(judged, told):
-            judged = with_evidence(content, judged, known, wanted)
+            save_chances(db, page_id, judged, main_language_of(content))
+        else:
+            if wanted := without_reason(judged, told):
+                judged = with_evidence(content, judged, known, wanted)
+            save_expected(db, page_id, judged)
         found = page_doubts(content, page.cleaned, self.journal.unplaced(page_id), judged, told)
         found += [d for d in page_findings(content) if d.key not in content.accepted]
         self.doubts.set_for_page(db, page_id, page.document_id, found)
         self.judgements.set_for_page(db, page_id, judgements(content))
-        save_chances(db, page_id, judged, main_language_of(content))
 
     # The document
 
@@ -154,8 +165,9 @@ class Contents:
         ).fetchall()
         facts = [facts_from(r["facts"]) for r in rows]
         for row, page, roles in zip(rows, facts, settle([f.marks for f in facts]), strict=True):
-            was = {mark.region_id: mark.role for mark in page.marks}
-            now = json.dumps({region: [role, was[region], reason] for region, (role, reason) in roles.items()})
+            was = {mark.region_id: mark.role for mark in page.marks} if roles else {}
+            told = {region: [role, was[region], reason] for region, (role, reason) in roles.items()}
+            now = json.dumps(told) if told else NO_ROLES
             if now != row["roles"] and json.loads(now) != json.loads(row["roles"]):
                 db.execute("UPDATE page SET roles = ? WHERE id = ?", (now, row["id"]))
                 self.rebuild(db, row["id"], settles=False)

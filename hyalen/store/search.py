@@ -13,6 +13,7 @@ from hyalen.core.model.content import PageContent
 from hyalen.core.model.geometry import Box
 from hyalen.core.model.packing import unpacked
 from hyalen.core.proofing.evidence import MOST_COUNTED
+from hyalen.core.proofing.placed import main_language
 from hyalen.core.proofing.search import (
     Match,
     Passage,
@@ -32,6 +33,7 @@ from hyalen.store.pages import LIVE
 MOST_ON_A_PAGE = 100_000
 SHOWN = 40  # letters before and after what was found
 _TOKEN = re.compile(r"\w+")
+_Row = tuple[str, int, str, str, str, bytes]  # of a passage: its region's id, its place, and what it says
 
 
 @dataclass(frozen=True)
@@ -75,9 +77,22 @@ class Search:
     def __init__(self, database: Database) -> None:
         self.database = database
 
-    def index(self, db: sqlite3.Connection, page_id: int, document_id: int, content: PageContent) -> None:
-        """A page's passages anew; those that are as they were stay."""
-        _index(db, page_id, document_id, content)
+    def index(
+        self,
+        db: sqlite3.Connection,
+        page_id: int,
+        document_id: int,
+        content: PageContent,
+        before: PageContent | None = None,
+    ) -> None:
+        """A page's passages anew; those that are as they were stay.
+
+        Parameters
+        ----------
+        before : PageContent, optional
+            What is in the index: regions that both share are not looked at.
+        """
+        _index(db, page_id, document_id, content, before)
 
     def find(self, sought: Sought, scope: Scope, first: int = 0, limit: int = 100) -> Found:
         """Places from the `first` one on, in the order of reading.
@@ -188,14 +203,28 @@ def index_all(connection: sqlite3.Connection) -> None:
         _index(connection, row[0], row[1], unpacked(content))
 
 
-def _index(db: sqlite3.Connection, page_id: int, document_id: int, content: PageContent) -> None:
+def _index(
+    db: sqlite3.Connection, page_id: int, document_id: int, content: PageContent, before: PageContent | None = None
+) -> None:
     rows = db.execute(
-        "SELECT region_id, place, role, language, text, words, id FROM passage WHERE page_id = ?", (page_id,)
+        "SELECT region_id, place, role, language, text, words, id FROM passage WHERE page_id = ? ORDER BY place",
+        (page_id,),
     )
     known = {tuple(row)[:6]: row[6] for row in rows.fetchall()}
-    fallback = content.languages[0] if content.languages else "eng"
+    kept: dict[str, list[_Row]] = {}
+    for row in known:
+        kept.setdefault(row[0], []).append(row)
+    fallback = main_language(content)
+    same = before.everything if before is not None and main_language(before) == fallback else ()
+    untouched = {id(region) for region in same}
     place = 0
     for region in content.everything:
+        stay = kept.get(region.id, []) if id(region) in untouched else []
+        if stay and stay[0][1] == place + 1:
+            place += len(stay)
+            for row in stay:
+                del known[row]
+            continue
         for passage in passages(region, fallback):
             place += 1
             language = region.language or fallback

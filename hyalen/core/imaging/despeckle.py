@@ -12,6 +12,7 @@ from hyalen.core.imaging.pixels import Image, grey, pieces
 LEAST_LETTERS = 60  # fewer do not tell how large the page's dots are
 LEAST_DOTS = 12  # dots on stems that tell the size of all; with fewer, the stroke does
 FEW_DOTS, ALIKE = 8, 0.5  # dots on stems; the spread of half of them over their area, where they are much alike
+MANY_MARKS, MUCH_ALIKE = 60, 0.25  # marks of a dot's size; the same spread, where they are the page's dots themselves
 MOST_DUST = 0.5  # of a dot's area
 LARGEST_DOT = 1.3  # times a dot's area: what is larger is no dust
 LEADER = 1.8  # of the small letters' height: how far apart a row of dots may stand
@@ -256,13 +257,22 @@ def _dot_area(
         over = area[marks[above]]
         dots = over[over > LEAST_DOT * stroke**2]
         if len(dots) >= LEAST_DOTS:
-            middle = float(np.median(dots))
+            # In Arabic a hamza may stand over more stems than a dot, and is three times as large.
+            middle = min(float(np.median(dots)), _common_area(area[marks], LEAST_DOT * stroke**2))
             return (middle, True) if middle < MOST_DOT * stroke**2 else (stroke**2, False)
         if len(over) >= FEW_DOTS:  # in a coarse scan dots are pale, but much of one size, as dust is not
             lower, middle, upper = np.percentile(over, (25, 50, 75))
             if upper - lower < ALIKE * middle:
                 return float(middle), False
     return stroke**2, False
+
+
+def _common_area(areas: NDArray[np.int32], least: float) -> float:
+    """The area of which most marks are, as many dots are and no dust is; infinite where they are of many sizes."""
+    if len(areas) < MANY_MARKS:
+        return np.inf
+    lower, middle, upper = np.percentile(areas, (25, 50, 75))
+    return float(middle) if middle > least and upper - lower < MUCH_ALIKE * middle else np.inf
 
 
 def _in_a_row(

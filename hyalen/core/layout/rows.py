@@ -23,11 +23,8 @@ LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have an
 NARROW_GUTTER, BEGIN_ALIKE, INDENT = 1.5, 0.3, 2.0  # line heights: widest space that columns may be run together over;
 # how exactly below each other lines begin there, and how exactly a line is as wide as both
 MOST_UNLIKE = 1.35  # times: words within it are of one size
-OTHER_SIZE, BESIDE, LEAST_LETTERS = (
-    1.7,
-    3,
-    5,
-)  # times: type of two blocks; words beside it, and their letters, that tell
+# Times: type of two blocks, and how much wider its letters are at least; words beside it, and their letters, that tell.
+OTHER_SIZE, OTHER_WIDTH, BESIDE, LEAST_LETTERS = 1.7, 1.3, 3, 5
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
 LEAST_FIGURES, WHITE = 3, 2.5  # in a line; times the width of a figure, that a mark would have to be wide
 _TWO_FIGURES = re.compile(r"(\d[\d.,]*)[-–—_~.·:]{1,3}(\d[\d.,]*)")
@@ -241,8 +238,18 @@ def _changes_size(words: Sequence[FoundWord], at: int) -> bool:
     left, right = words[max(0, at - BESIDE) : at], words[at : at + BESIDE]
     if min(len(left), len(right)) < 2 or min(sum(_letters(w) for w in side) for side in (left, right)) < LEAST_LETTERS:
         return False
-    (least, most), (low, high) = ((min(s), max(s)) for s in ([word_size(w) for w in side] for side in (left, right)))
-    return bool(least > OTHER_SIZE * high or low > OTHER_SIZE * most)
+    # Specks above and below make words tall, but not their letters wide.
+    return _are_larger(left, right) or _are_larger(right, left)
+
+
+def _are_larger(some: Sequence[FoundWord], others: Sequence[FoundWord]) -> bool:
+    """Whether each of some words is of far larger type than each of the others."""
+    taller = min(map(word_size, some)) > OTHER_SIZE * max(map(word_size, others))
+    return taller and _letter_width(some) > OTHER_WIDTH * _letter_width(others)
+
+
+def _letter_width(words: Sequence[FoundWord]) -> float:
+    return sum(w.box.width for w in words) / sum(len(w.text) for w in words)
 
 
 def _letters(word: FoundWord) -> int:

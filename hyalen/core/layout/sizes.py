@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from typing import Protocol
 
 from hyalen.core.model.geometry import Box, Point
@@ -36,10 +37,15 @@ class SetLine(Protocol):
     def level(self) -> float: ...
 
 
+@lru_cache(maxsize=50_000)
+def _rise(text: str) -> float:
+    """How high a word's letters rise, of capitals."""
+    return 1.0 if TALL.search(text) else DOTTED if _SHORT.search(text) else X_HEIGHT
+
+
 def word_size(word: _Word) -> float:
     """Height of capitals of a word's type by its box alone, in pixels."""
-    rise = 1.0 if TALL.search(word.text) else DOTTED if _SHORT.search(word.text) else X_HEIGHT
-    return max(1.0, word.box.height / (rise + (DEPTH if DEEP.search(word.text) else 0.0)))
+    return max(1.0, word.box.height / (_rise(word.text) + (DEPTH if DEEP.search(word.text) else 0.0)))
 
 
 def type_size(line: SetLine) -> float:
@@ -57,11 +63,9 @@ def type_size(line: SetLine) -> float:
     tall: list[float] = []
     low: list[float] = []
     for word in line.words:
-        rise = y0 + slope * (word.box.centre.x - x0) - word.box.top
-        if TALL.search(word.text):
-            tall.append(rise)
-        else:
-            low.append(rise / (DOTTED if _SHORT.search(word.text) else X_HEIGHT))
+        box, rise = word.box, _rise(word.text)
+        above = y0 + slope * ((box.left + box.right) / 2 - x0) - box.top
+        (tall if rise == 1.0 else low).append(above / rise)
     if tall:
         most = 0.8 if text.isupper() else 0.6  # of a line in small capitals only some words have a large one
         return max(1.0, sorted(tall)[round(most * (len(tall) - 1))])
