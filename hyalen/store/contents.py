@@ -158,26 +158,24 @@ class Contents:
         """Settle the document unless pages are still on their way; whether it was."""
         if self.tasks.unread_pages(document_id):
             return False
-        rows = db.execute(
-            f"""SELECT id, facts, roles FROM page WHERE document_id = ? AND content IS NOT NULL AND {LIVE}
-                ORDER BY position""",
-            (document_id,),
-        ).fetchall()
-        facts = [facts_from(r["facts"]) for r in rows]
-        for row, page, roles in zip(rows, facts, settle([f.marks for f in facts]), strict=True):
+        rows, facts = self._facts(document_id)
+        read = [(row, page) for row, page in zip(rows, facts, strict=True) if row["read"]]
+        same = True
+        for (row, page), roles in zip(read, settle([page.marks for _, page in read]), strict=True):
             was = {mark.region_id: mark.role for mark in page.marks} if roles else {}
             told = {region: [role, was[region], reason] for region, (role, reason) in roles.items()}
             now = json.dumps(told) if told else NO_ROLES
             if now != row["roles"] and json.loads(now) != json.loads(row["roles"]):
+                same = False
                 db.execute("UPDATE page SET roles = ? WHERE id = ?", (now, row["id"]))
                 self.rebuild(db, row["id"], settles=False)
-        language = main_language(facts)
+        language = main_language(page for _, page in read)
         db.execute(
             "UPDATE document SET settled = 1, found_language = coalesce(?, found_language) WHERE id = ?",
             (language, document_id),
         )
         self.speak(db, document_id)
-        self.recheck(db, document_id)
+        self._recheck(db, document_id, *((rows, facts) if same else self._facts(document_id)))
         return True
 
     def speak(self, db: sqlite3.Connection, document_id: int) -> None:
@@ -190,12 +188,16 @@ class Contents:
 
     def recheck(self, db: sqlite3.Connection, document_id: int) -> None:
         """The rules that look at the whole document."""
+        self._recheck(db, document_id, *self._facts(document_id))
+
+    def _recheck(
+        self, db: sqlite3.Connection, document_id: int, rows: Sequence[sqlite3.Row], facts: Sequence[PageFacts]
+    ) -> None:
         document = db.execute(
-            "SELECT title, stem, settled, page_count, language FROM document WHERE id = ?", (document_id,)
+            "SELECT title, stem, settled, language FROM document WHERE id = ?", (document_id,)
         ).fetchone()
         if not document["settled"]:
             return
-        rows, facts = self._facts(document_id)
         headings, first_heading = _headings(rows, facts)
         found = document_doubts(
             document["title"], document["stem"], len(rows), headings, first_heading, document["language"]
@@ -254,7 +256,9 @@ class Contents:
 
     def _facts(self, document_id: int) -> tuple[list[sqlite3.Row], list[PageFacts]]:
         rows = self.database.rows(
-            f"SELECT id, facts, roles FROM page WHERE document_id = ? AND {LIVE} ORDER BY position", document_id
+            f"""SELECT id, facts, roles, content IS NOT NULL AS read FROM page
+                WHERE document_id = ? AND {LIVE} ORDER BY position""",
+            document_id,
         )
         return rows, [facts_from(r["facts"]) for r in rows]
 
