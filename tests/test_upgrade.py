@@ -245,6 +245,7 @@ def test_pages_of_before_the_search_are_found_and_their_words_judged(data: Path)
     ):
         connection.execute(f"DROP TABLE {table}")
     connection.execute("DROP INDEX doubt_alike")
+    connection.execute("DROP INDEX doubt_of_document")
     connection.execute("DROP TABLE delivery")
     connection.execute(next(s for s in dict(migrations())["0001_initial.sql"].split(";") if "TABLE delivery" in s))
     for table, *columns in (

@@ -51,37 +51,48 @@ if [ -z "$python" ]; then echo "Python 3.11 is needed (Debian 12 has it as pytho
 stamp() { sha256sum "$@" | sha256sum | cut -d' ' -f1; }
 same() { [ -f "$1" ] && [ "$(cat "$1")" = "$2" ]; }
 
-wanted=$(stamp requirements.lock pyproject.toml)
-if ! same .venv/.stamp "$wanted"; then
+install_python() {
+  local wanted; wanted=$(stamp requirements.lock pyproject.toml)
+  same .venv/.stamp "$wanted" && return
   [ -x .venv/bin/python ] || "$python" -m venv .venv
   # The lock names all there is to install; two packages would bring what is not wanted (tools/overrides.txt).
   .venv/bin/pip install -q --disable-pip-version-check --no-deps --require-hashes -r requirements.lock
   .venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e . 2>/dev/null
   echo "$wanted" > .venv/.stamp
-fi
+}
 
-wanted=$(stamp frontend/package.json frontend/package-lock.json)
-if ! same frontend/node_modules/.stamp "$wanted"; then
+install_frontend() {
+  local wanted; wanted=$(stamp frontend/package.json frontend/package-lock.json)
+  same frontend/node_modules/.stamp "$wanted" && return
   (cd frontend && npm ci --silent --no-audit --no-fund)
   echo "$wanted" > frontend/node_modules/.stamp
-fi
+}
 
-wanted=$(stamp tools/unpack_models.py tools/unpack_words.py hyalen/core/frequencies.py requirements.lock frontend/package-lock.json; ls /usr/share/tesseract-ocr/*/tessdata 2>/dev/null | sha256sum)
-if ! same .venv/share/hyalen/models/.stamp "$wanted"; then
+unpack_data() {
+  local wanted; wanted=$(stamp tools/unpack_models.py tools/unpack_words.py hyalen/core/frequencies.py requirements.lock frontend/package-lock.json; ls /usr/share/tesseract-ocr/*/tessdata 2>/dev/null | sha256sum)
+  same .venv/share/hyalen/models/.stamp "$wanted" && return
   .venv/bin/python -m tools.unpack_models
   .venv/bin/python -m tools.unpack_words
   echo "$wanted" > .venv/share/hyalen/models/.stamp
-fi
+}
 
-wanted=$(stamp hyalen/web/*.py hyalen/core/model/*.py hyalen/core/proofing/*.py hyalen/core/decisions/*.py hyalen/core/accessibility/*.py frontend/package-lock.json)
-if ! same frontend/src/lib/api/.stamp "$wanted"; then
-  .venv/bin/python -m hyalen.web.openapi > frontend/openapi.json
-  (cd frontend && npm run --silent types >/dev/null 2>&1)
-  echo "$wanted" > frontend/src/lib/api/.stamp
-fi
-
-wanted=$(find frontend/src frontend/public frontend/index.html frontend/*.ts frontend/*.js frontend/package-lock.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
-if ! same hyalen/web/static/.stamp "$wanted"; then
+build_frontend() {
+  local wanted; wanted=$(stamp hyalen/web/*.py hyalen/core/model/*.py hyalen/core/proofing/*.py hyalen/core/decisions/*.py hyalen/core/accessibility/*.py frontend/package-lock.json)
+  if ! same frontend/src/lib/api/.stamp "$wanted"; then
+    .venv/bin/python -m hyalen.web.openapi > frontend/openapi.json
+    (cd frontend && npm run --silent types >/dev/null 2>&1)
+    echo "$wanted" > frontend/src/lib/api/.stamp
+  fi
+  wanted=$(find frontend/src frontend/public frontend/index.html frontend/*.ts frontend/*.js frontend/package-lock.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
+  same hyalen/web/static/.stamp "$wanted" && return
   (cd frontend && npm run --silent build >/dev/null 2>&1)
   echo "$wanted" > hyalen/web/static/.stamp
-fi
+}
+
+# Two at a time: the one waits for the network or the disk while the other works.
+install_frontend & beside=$!
+install_python
+wait "$beside"
+unpack_data & beside=$!
+build_frontend
+wait "$beside"
