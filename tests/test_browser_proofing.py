@@ -200,10 +200,11 @@ def test_a_change_of_another_word_elsewhere_is_merged_and_of_the_same_refused(pa
     read = field.input_value()
     at = int(page.url.rsplit("/", 1)[1]) - 1
     elsewhere = server.http.get("/documents/1").json()["pages"][at]
-    same = next(w for w in words(server, 1, at) if w["text"] == read)
+    same = [w for w in words(server, 1, at) if w["text"] == read]  # it may stand there twice
 
     def meanwhile(route: Route) -> None:
-        change(same, "theirs")
+        for word in same:
+            change(word, "theirs")
         route.continue_()
 
     page.route("**/edits", meanwhile, times=1)
@@ -220,7 +221,7 @@ def test_a_change_of_another_word_elsewhere_is_merged_and_of_the_same_refused(pa
         if "mine" in texts:
             break
         page.wait_for_timeout(100)
-    assert "mine" in texts and "theirs" not in texts
+    assert "mine" in texts and texts.count("theirs") == len(same) - 1
 
 
 def test_a_sample_is_judged_by_keys(page: Page, server: Server) -> None:
