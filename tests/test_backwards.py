@@ -10,34 +10,29 @@ import pytest
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import Role
-from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Model
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import read_content
 from hyalen.core.reading.backwards import is_latin_figure, with_latin_figures
 from hyalen.core.twice import read_twice
 from hyalen.demo.typeset import Typesetter
 from tests.conftest import ContentMaker, worn
+from tests.readers import Asked, PartReader
 
 HEIGHT, TOP, BOTTOM = 56, 16, 72
 WORDS = {"heb": ("הזכות", "לחיים", "לחרות", "ולבטחון"), "ara": ("لكل", "فرد", "الحق", "والحرية")}
 
 
-class Latin:
+class Latin(PartReader):
     """Reads each crop as what was laid there for it, by the places of the page, and counts the crops."""
+
+    known = ("eng", "heb")
 
     def __init__(self, *words: FoundWord) -> None:
         self.words, self.asked = words, 0
 
-    def languages(self) -> tuple[str, ...]:
-        return ("eng", "heb")
-
-    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
-        raise AssertionError("no page is read again")
-
-    def read_region(
-        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
-    ) -> list[FoundBlock]:
-        assert languages == ("eng",) and finer
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        assert asked.languages == ("eng",) and asked.model is Model.FINER
         self.asked += 1
         ink = np.flatnonzero((crop < 128).any(axis=0))
         # Words are told apart by how much ink is shown: each has one as wide as itself.
@@ -133,12 +128,10 @@ class Again(Latin):
         self.shown = shown
         self.inked: dict[tuple[str, ...], list[int]] = {}
 
-    def read_region(
-        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
-    ) -> list[FoundBlock]:
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
         dark = (crop < 128).any(axis=0).astype(int)
-        self.inked.setdefault(languages, []).append(int((np.diff(dark) == 1).sum()))
-        return [block_of([word(self.shown, 0, crop.shape[1], 0.9, "eng")])] if languages == ("eng",) else []
+        self.inked.setdefault(asked.languages, []).append(int((np.diff(dark) == 1).sum()))
+        return [block_of([word(self.shown, 0, crop.shape[1], 0.9, "eng")])] if asked.languages == ("eng",) else []
 
 
 @pytest.mark.parametrize("shown,second", [("1919", "1919"), ("1979", "1979"), (",1919", "1919,"), ("LOLO", "LOLO")])

@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.read import read_content
 from hyalen.core.reading.latin import as_seen, in_reading_order, with_latin_words
 from hyalen.demo.typeset import Typesetter
+from tests.readers import Asked, PartReader
 
 TEXTS = {
     "rus": ("Каждый человек имеет право на жизнь, свободу и личную неприкосновенность.", "Маяк", "построен в 1899 году."),
@@ -47,22 +48,16 @@ def test_a_latin_phrase_keeps_its_order_in_a_line_from_right_to_left(setter: Typ
     assert [w for w in words if w.isascii()] == ["Hall", "Varddal", "Skarnholm"]
 
 
-class Latin:
+class Latin(PartReader):
     """Reads every crop as the words it was given, at the places they were given for, and counts the crops."""
+
+    known = ("eng", "rus")
 
     def __init__(self, *words: FoundWord) -> None:
         self.words, self.asked = words, 0
 
-    def languages(self) -> tuple[str, ...]:
-        return ("eng", "rus")
-
-    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
-        raise AssertionError("no page is read again")
-
-    def read_region(
-        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
-    ) -> list[FoundBlock]:
-        assert languages == ("eng",)
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        assert asked.languages == ("eng",)
         self.asked += 1
         # The margins of a crop: a quarter of the line's height and two pixels, and white of twelve around it, scaled.
         moved = tuple(w._replace(box=Box(*(v + 12 for v in w.box))) for w in self.words)

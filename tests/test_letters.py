@@ -12,12 +12,13 @@ from hyalen.core.imaging.letters import letter_height, reading_scale
 from hyalen.core.imaging.orientation import FoundTurn
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.imaging.resolution import settle_resolution
-from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Model
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.model.treatment import Treatment
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.long_s import without_long_s
+from tests.readers import Asked, PartReader
 
 
 def set_page(height: int = 20, rows: int = 24) -> Image:
@@ -188,29 +189,16 @@ def test_what_a_word_was_read_as_is_kept_beside_it() -> None:
     assert (word.text, word.others) == ("United", ("Unitéd",))
 
 
-class Second:
+class Second(PartReader):
     """A reader that reads single lines as it is told to."""
 
     def __init__(self, text: str, confidence: float) -> None:
         self._line = words(text, confidence)
         self.asked: list[bool] = []
 
-    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
-        return []
-
-    def read_region(
-        self,
-        crop: Image,
-        dpi: float,
-        languages: tuple[str, ...],
-        shape: Shape,
-        finer: bool = False,
-    ) -> list[FoundBlock]:
-        self.asked.append(finer)
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        self.asked.append(asked.model is Model.FINER)
         return [FoundBlock(BlockKind.TEXT, self._line.box, (self._line,))]
-
-    def languages(self) -> tuple[str, ...]:
-        return ("eng",)
 
 
 @pytest.mark.parametrize(

@@ -47,6 +47,7 @@ from hyalen.core.twice import with_known_readings
 from hyalen.demo.spoil import Spoiling
 from hyalen.demo.typeset import Typesetter
 from tests.conftest import ContentMaker, Pages
+from tests.readers import Asked, PartReader
 
 
 def error_rate(found: str, true: str) -> float:
@@ -471,7 +472,7 @@ def test_a_page_is_never_found_to_be_old_print_untold(pages: Pages) -> None:
     assert detect_languages(image, 300) == ("deu",)
 
 
-class Scripted:
+class Scripted(PartReader):
     """A reader that no engine stands behind."""
 
     def __init__(self, *lines: FoundLine) -> None:
@@ -479,19 +480,6 @@ class Scripted:
 
     def read_page(self, page: np.ndarray, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
         return [FoundBlock(BlockKind.TEXT, Box(0, 0, page.shape[1], page.shape[0]), self._lines)]
-
-    def read_region(
-        self,
-        crop: np.ndarray,
-        dpi: float,
-        languages: tuple[str, ...],
-        shape: Shape,
-        finer: bool = False,
-    ) -> list[FoundBlock]:
-        return []
-
-    def languages(self) -> tuple[str, ...]:
-        return ("eng",)
 
 
 def test_a_page_is_read_by_any_reader(blank_page: np.ndarray) -> None:
@@ -560,15 +548,7 @@ class Joined(Scripted):
         super().__init__()
         self._words = words
 
-    def read_region(
-        self,
-        crop: np.ndarray,
-        dpi: float,
-        languages: tuple[str, ...],
-        shape: Shape,
-        finer: bool = False,
-        alphabet: str = "",
-    ) -> list[FoundBlock]:
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
         wide = crop.shape[1] - 2 * MARGIN
         letter = wide / len("".join(self._words))
         words, left = [], float(MARGIN)
@@ -597,22 +577,14 @@ def test_a_second_reading_without_the_white_between_words_agrees_with_each(
     assert second_reading(blank_page, 300, words, 36, ("eng",), Joined(*read)) == said
 
 
-class Figures:
+class Figures(PartReader):
     """Reads every crop as the same figure; the alphabets it was given are kept."""
 
     def __init__(self, text: str, confidence: float) -> None:
         self.text, self.confidence, self.alphabets = text, confidence, list[str]()
 
-    def languages(self) -> tuple[str, ...]:
-        return ("eng",)
-
-    def read_page(self, page: Image, dpi: float, languages: tuple[str, ...]) -> list[FoundBlock]:
-        return []
-
-    def read_region(
-        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
-    ) -> list[FoundBlock]:
-        self.alphabets.append(alphabet)
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        self.alphabets.append(asked.alphabet)
         word = FoundWord(self.text, Box(0, 0, 40, 40), self.confidence, "eng")
         line = FoundLine((word,), word.box, (Point(0, 40), Point(40, 40)), 40)
         return [FoundBlock(BlockKind.TEXT, word.box, (line,))]
@@ -621,9 +593,7 @@ class Figures:
 class TwoRows(Figures):
     """Finds two rows in every crop, beneath each other."""
 
-    def read_region(
-        self, crop: Image, dpi: float, languages: tuple[str, ...], shape: Shape, finer: bool = False, alphabet: str = ""
-    ) -> list[FoundBlock]:
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
         lines = []
         for top in (110, 155):
             word = FoundWord(self.text, Box(40, top, 900, top + 35), self.confidence, "eng")

@@ -4,7 +4,8 @@ Reading the pages takes half an hour, fitting a minute: their words' evidence is
 again` fits the same words with other numbers.
 
 Pages are made from seeds, read, and their words compared with what was set; spoilt real scans are compared with what
-is read on the scans as they are. Pages of other seeds and other scans, which are in no way part of it, are for
+is read on the scans as they are. Words that were read once more count a second time as they were before that: from
+these chances it is told which ones are read once more. Pages of other seeds and other scans, which are in no way part of it, are for
 `python -m bench doubts`.
 """
 
@@ -28,15 +29,21 @@ from hyalen.work.workers import default_workers
 
 OUT = Path(chance.__file__).with_name(chance.NUMBERS)
 KEPT = Path("var/chances.npz")
+FURTHER = [i for i, name in enumerate(FEATURES) if name.startswith(("second", "recognised"))]
+BEFORE = 0.3  # what a word counts as it was before it was read once more
 TREES, LEAVES, RATE, LEAST, SEEN = 500, 31, 0.05, 20, 0.5
 
 
 def fit(rows: NDArray[np.float32], wrong: NDArray[np.bool_]) -> dict[str, Any]:
     """The model's numbers, from words' evidence and which of them are wrong."""
+    further = rows[:, FURTHER].any(axis=1)
+    before = rows[further]
+    before[:, FURTHER] = 0
+    weights = np.r_[np.ones(len(rows)), np.full(len(before), BEFORE)]
     made = HistGradientBoostingClassifier(
         max_iter=TREES, max_leaf_nodes=LEAVES, learning_rate=RATE, min_samples_leaf=LEAST, l2_regularization=1.0,
         max_features=SEEN, random_state=0, early_stopping=False,
-    ).fit(rows, wrong)  # fmt: skip
+    ).fit(np.vstack([rows, before]), np.r_[wrong, wrong[further]], sample_weight=weights)  # fmt: skip
     return numbers(made)
 
 

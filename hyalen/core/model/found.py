@@ -24,6 +24,14 @@ class Shape(StrEnum):
     RAW_LINE = "raw_line"
 
 
+class Model(StrEnum):
+    """Which of a language's models reads, where there are several."""
+
+    USUAL = ""
+    FINER = "fine"  # slower and better
+    OTHER = "other"  # trained otherwise: a witness beside the usual one
+
+
 class Style(StrEnum):
     """How a word is set, where a reader tells."""
 

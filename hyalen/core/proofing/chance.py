@@ -126,9 +126,8 @@ Chances = Mapping[
 def basis(placed: Placed, fallback: str) -> str:
     """What a word's chance hangs on beside its page: another reading or language makes it another's."""
     word = placed.word
-    return (
-        f"{word.text}\n{placed.region.language or fallback}\n{word.confidence:.3f} {word.letters}\n{word.second or ''}"
-    )
+    told = [word.text, placed.region.language or fallback, f"{word.confidence:.3f} {word.letters}", word.second or ""]
+    return "\n".join(told if word.recognised is None else [*told, word.recognised])
 
 
 def judge(content: PageContent, known: Known | None = None) -> list[Judged]:

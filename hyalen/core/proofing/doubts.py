@@ -82,8 +82,7 @@ def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = No
     """What is doubtful about a word, for the clerk; `seen` is the evidence by name."""
     seen, core = seen or {}, core_of(word.text)
     says = []
-    readings = [o for o in dict.fromkeys((*word.others, word.second or "")) if o and o != word.text]
-    if readings:
+    if readings := word.readings:
         says.append("two readings: " + " or ".join(f"“{each}”" for each in (word.text, *readings[:2])))
     if not any(c.isalnum() for c in core):
         says.append("a mark alone: perhaps a speck")

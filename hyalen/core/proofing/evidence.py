@@ -33,7 +33,8 @@ WORD_GAP = 0.35  # of a line's height: white between words is seldom less
 FEATURES = (
     "confidence", "least_letter", "mean_letter", "unsure_letters", "letters_told", "length", "frequency", "unknown", "no_list",
     "compound", "likelier", "on_page", "in_document", "number", "orderly_number", "mixed", "mark_alone", "odd_edges", "inner_mark",
-    "odd_case", "name", "foreign_script", "others", "other_known", "second_agrees", "second_differs", "line", "neighbour",
+    "odd_case", "name", "foreign_script", "others", "other_known", "second_agrees", "second_differs",
+    "recognised", "recognised_otherwise", "recognised_core", "line", "neighbour",
     "page", "height", "width", "table", "merged", "gap", "wide_gap", "fragment", "other_marks", "same_marks",
     *CONTEXT,
 )  # fmt: skip
@@ -132,7 +133,7 @@ def _row(
         placed.line.words[i].confidence for i in (placed.at - 1, placed.at + 1) if 0 <= i < len(placed.line.words)
     ]
     other = max((_frequency(core_of(o), language) for o in word.others), default=0.0)
-    again = word.second
+    again, recognised = word.second, word.recognised
     return [
         word.confidence,
         min(letters, default=9),
@@ -148,6 +149,9 @@ def _row(
         other - known[1],
         again == text,
         again is not None and again != text,
+        recognised == text,
+        recognised is not None and recognised != text,
+        recognised is not None and core_of(recognised) == core,
         shape.mean,
         min(around, default=word.confidence),
         page,

@@ -39,7 +39,7 @@ def alike(word: Word, column: int | None = None, unknown: bool = False) -> str:
     """
     if column is not None:
         return f"column {column + 1}"
-    read = [o for o in (word.second, *word.others) if o and o != word.text]
+    read = sorted(word.readings, key=lambda o: o != word.recognised)  # the surest first
     others = [(core_of(word.text), core_of(o)) for o in read if core_of(o).casefold() != core_of(word.text).casefold()]
     for one, other in others or [(word.text, o) for o in read]:
         here, there = apart(one, other)

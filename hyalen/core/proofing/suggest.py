@@ -52,11 +52,12 @@ def suggestions(
     """
     core = core_of(word.text)
     if not core:
-        return [o for o in dict.fromkeys((*word.others, word.second or "")) if o and o != word.text][:MOST]
+        return list(word.readings[:MOST])
     folded = core.casefold()
-    readings = {core_of(o).casefold() for o in (*word.others, word.second or "") if core_of(o)}
+    readings = {core_of(o).casefold() for o in word.readings if core_of(o)}
     figures = any(c.isdigit() for c in folded) and sum(c.isalpha() for c in folded) < 2
     found: dict[str, float] = {}
+    words = set[str]()  # of them, those that some list, the document or figures know
     for other in {*readings, *_candidates(folded, language), *_near(folded, document), *_near(folded, listed)}:
         if other == folded or not other or (figures and other not in readings and not other[0].isdigit()):
             continue
@@ -66,6 +67,8 @@ def suggestions(
         parts = other.split()
         frequency = min((listed_frequency(p, language) for p in parts), default=0.0)
         known = frequency > 0 or _NUMBER.fullmatch(other) is not None or other in document or other in listed
+        if known:
+            words.add(other)
         pair = confused(folded, other)
         found[other] = (
             -LIKENESS * cost
@@ -80,12 +83,16 @@ def suggestions(
     start = word.text.index(core)
     before, after = word.text[:start], word.text[start + len(core) :]
     made = [f"{before}{_cased(other, core)}{after}" for other in best]
-    as_read = [o for o in (*word.others, word.second or "") if o and o != word.text and o not in made]
+    as_read = [o for o in word.readings if o not in made]
     same_core = [o for o in as_read if core_of(o).casefold() == folded]  # other marks around the same word
     elided = language in ELIDING and not before and after in ("'", "’")
     known_as_read = folded in document or listed_frequency(folded, language) > 0
     bared = _without_specks(before, core, after) if known_as_read and not elided else []
-    return list(dict.fromkeys([*same_core[:1], *bared, *made]))[:MOST]
+    told = [*same_core[:1], *bared, *made]
+    if word.recognised and word.recognised != word.text:
+        # What the other model sees may look nothing like what was read, and no cost of a misreading would put it first.
+        told.insert(0 if core_of(word.recognised).casefold() in words else 1, word.recognised)
+    return list(dict.fromkeys(told))[:MOST]
 
 
 def _without_specks(before: str, core: str, after: str) -> list[str]:

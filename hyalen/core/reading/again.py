@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import EDGES, is_known
-from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Model
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
 
@@ -47,7 +47,7 @@ def read_again(
 def _best(page: Image, dpi: float, languages: tuple[str, ...], line: FoundLine, reader: Reader) -> FoundLine:
     if line.box.height > 2.5 * line.height:
         return line
-    found = read_line(page, dpi, line.box, line.height, languages, reader, finer=True)
+    found = read_line(page, dpi, line.box, line.height, languages, reader, model=Model.FINER)
     if len(found) != 1:
         return line
     other = found[0]

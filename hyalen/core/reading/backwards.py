@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from hyalen.core.imaging.pixels import Image, with_margin
 from hyalen.core.languages import EDGES, LATIN, SCRIPT_LANGUAGES, is_right_to_left, listed_frequency
 from hyalen.core.model.content import Word
-from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Model
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.latin import as_seen
 from hyalen.core.reading.lines import read_line
@@ -191,7 +191,7 @@ def _read_alone(
     if again:
         read = read_otherwise(white, dpi, inner, height, (LATIN,), reader)
     else:
-        lines = read_line(white, dpi, inner, height, (LATIN,), reader, finer=True)
+        lines = read_line(white, dpi, inner, height, (LATIN,), reader, model=Model.FINER)
         read = [w for line in lines for w in line.words]
     moved = (left - margin, top - margin) * 2
     return [w._replace(box=Box(*(v + by for v, by in zip(w.box, moved, strict=True)))) for w in read]

@@ -23,11 +23,10 @@ from PIL import Image as Pillow
 
 from hyalen.core.imaging.pixels import Image, reduced
 from hyalen.core.languages import is_right_to_left
-from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape, Style
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Model, Shape, Style
 from hyalen.core.model.geometry import Box, Point
 
 ENGINES_KEPT = 3  # of other languages, idle: each holds its model in memory
-FINER = "_fine"
 # The Arabic model loses whole lines at the usual resolution and reads them well below it (measured
 # in bench/text.py: 0.16 of the characters are lost at 300 dpi on clean pages, 0.01 at 150).
 FINEST_DPI = {"ara": 190.0}
@@ -59,14 +58,18 @@ def models_directory() -> Path:
     return Path(sys.prefix) / "share/hyalen/models"
 
 
-def _finer(code: str) -> str:
-    """The name of a language's finer model, or of its usual one where there is none."""
-    named = code + FINER
-    return (
-        named
-        if not os.environ.get("TESSDATA_PREFIX") and (models_directory() / f"{named}.traineddata").is_file()
-        else code
-    )
+def _named(code: str, model: Model) -> str:
+    """What a language's model is called; its usual one where there is no other."""
+    named = f"{code}_{model}" if model else code
+    ours = not os.environ.get("TESSDATA_PREFIX") and (models_directory() / f"{named}.traineddata").is_file()
+    return named if ours else code
+
+
+def _code(named: str) -> str:
+    """The language of a model (see `_named`)."""
+    for model in (Model.FINER, Model.OTHER):
+        named = named.removesuffix(f"_{model}")
+    return named
 
 
 def _directory(models: str) -> Path:
@@ -196,7 +199,7 @@ class TesseractReader:
         dpi: float,
         languages: tuple[str, ...],
         shape: Shape,
-        finer: bool = False,
+        model: Model = Model.USUAL,
         alphabet: str = "",
     ) -> list[FoundBlock]:
         """See `Reader`.
@@ -207,7 +210,7 @@ class TesseractReader:
             If the engine cannot be used.
         """
         crop, factor = reduced(crop, dpi, min(FINEST_DPI.get(code, math.inf) for code in languages))
-        models = [_finer(code) if finer else code for code in languages]
+        models = [_named(code, model) for code in languages]
         with _engines.lent("+".join(models)) as api:
             api.SetPageSegMode(_SEGMENTATION[shape])
             api.SetVariable("tessedit_char_whitelist", alphabet)
@@ -262,7 +265,7 @@ def _blocks(found: Any, language: str) -> Iterator[FoundBlock]:
             shown = (found.GetUTF8Text(level.WORD) or "").strip()
             box = found.BoundingBox(level.WORD)
             if shown and box:
-                told = (found.WordRecognitionLanguage() or language).removesuffix(FINER)
+                told = _code(found.WordRecognitionLanguage() or language)
                 text = logical_order(shown, told)
                 confidence = max(0.0, min(1.0, found.Confidence(level.WORD) / 100))
                 word = FoundWord(text, Box(*box), confidence, told, style=_style(found))

@@ -20,7 +20,7 @@ from hyalen.core.languages import (
     listed_frequency,
     script_of,
 )
-from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Model
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
@@ -91,7 +91,7 @@ def _places_of(page: Image, dpi: float, line: FoundLine, reader: Reader) -> list
     backwards = is_right_to_left(line.words[0].language)
 
     def read(box: Box) -> list[FoundWord]:
-        found = read_line(page, dpi, box, line.height, (LATIN,), reader, finer=True)
+        found = read_line(page, dpi, box, line.height, (LATIN,), reader, model=Model.FINER)
         words = [word for each in found for word in each.words]
         return list(map(_with_mark_behind, words)) if backwards else words
 

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, as_uint8, with_margin
-from hyalen.core.model.found import FoundLine, Shape
+from hyalen.core.model.found import FoundLine, Model, Shape
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import shifted
@@ -25,7 +25,7 @@ def read_line(
     pixels: float = SUITED,
     scales: tuple[float, float] = (0.7, 3.0),
     smoothed: float = 0.0,
-    finer: bool = False,
+    model: Model = Model.USUAL,
 ) -> list[FoundLine]:
     """The lines that are found there, at the page's own places; none where the box lies beside the page.
 
@@ -44,8 +44,8 @@ def read_line(
         How far it is made smaller and larger for that, at most.
     smoothed : float
         Pixels of blur.
-    finer : bool
-        Whether by a slower, better model where there is one.
+    model : Model
+        By which it is read where there is one; else by the usual one.
     """
     margin = int(0.25 * height) + 2
     left, top = max(0, box.left - margin), max(0, box.top - margin)
@@ -58,5 +58,5 @@ def read_line(
         crop = as_uint8(cv2.resize(crop, None, fx=scale, fy=scale, interpolation=how))
     if smoothed:
         crop = as_uint8(cv2.GaussianBlur(crop, (0, 0), smoothed))
-    found = reader.read_region(with_margin(crop, MARGIN), dpi * scale, languages, Shape.LINE, finer=finer)
+    found = reader.read_region(with_margin(crop, MARGIN), dpi * scale, languages, Shape.LINE, model=model)
     return [shifted(each, -MARGIN, -MARGIN, 1 / scale, left, top) for block in found for each in block.lines]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Protocol
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.model.found import FoundBlock, Shape
+from hyalen.core.model.found import FoundBlock, Model, Shape
 
 
 class Reader(Protocol):
@@ -29,15 +29,15 @@ class Reader(Protocol):
         dpi: float,
         languages: tuple[str, ...],
         shape: Shape,
-        finer: bool = False,
+        model: Model = Model.USUAL,
         alphabet: str = "",
     ) -> list[FoundBlock]:
         """A part of a page whose layout is known: one column, one line, or one line whose ink is not analysed.
 
         Parameters
         ----------
-        finer : bool
-            Whether by a slower, better model where there is one.
+        model : Model
+            By which it is read where there is one; else by the usual one.
         alphabet : str
             The only characters that can stand there; all where it is empty.
         """

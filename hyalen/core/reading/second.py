@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import Word
-from hyalen.core.model.found import FoundWord
+from hyalen.core.model.found import FoundWord, Model
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
@@ -21,7 +21,8 @@ def second_reading(
 ) -> list[str]:
     """What another reading of some words of a line has on the ink of each; "" where it has nothing.
 
-    They are read so that specks, joined and broken letters come out otherwise (`read_otherwise`).
+    They are read so that specks, joined and broken letters come out otherwise, by a model that was trained otherwise
+    where there is one (`read_otherwise`).
 
     Parameters
     ----------
@@ -42,7 +43,7 @@ def read_otherwise(
     page: Image, dpi: float, box: Box, height: float, languages: tuple[str, ...], reader: Reader
 ) -> list[FoundWord]:
     """The words in a part of a line, read smaller and smoothed, which errs otherwise than the first reading."""
-    found = read_line(page, dpi, box, height, languages, reader, LINE_PIXELS, (0.3, 2.5), SMOOTHED)
+    found = read_line(page, dpi, box, height, languages, reader, LINE_PIXELS, (0.3, 2.5), SMOOTHED, Model.OTHER)
     return [word for line in found for word in line.words]
 
 

@@ -10,6 +10,9 @@ export function boxOf(region: Region): [number, number, number, number] {
   return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
 }
 
+/** What another reading of a word's ink says, where it says something else. */
+export const readAgain = (word: { text: string; second?: string | null; recognised?: string | null }) => [word.recognised, word.second].find((told) => told && told !== word.text);
+
 export const textOf = (region: Region) => linesOf(region).map((line) => line.words.map((w) => w.text).join(' ')).join('\n');
 
 const all = (content: PageContent) => [...(content.regions ?? []), ...(content.artifacts ?? [])];

@@ -1,4 +1,5 @@
 import { expect, test } from 'vitest';
+import { readAgain } from './content';
 import { bared, counted, pageRuns, reasonOf } from './words';
 
 test('one is not many', () => {
@@ -20,4 +21,10 @@ test('a misreading is sought without the marks that it shares with what was mean
   expect(bared('(tbe,', '(the,')).toEqual({ read: 'tbe', meant: 'the' });
   expect(bared('end.', 'end')).toEqual({ read: 'end.', meant: 'end' });
   expect(bared('—', '–')).toEqual({ read: '—', meant: '–' });
+});
+
+test('of the further readings the one that says something else is told, the other model first', () => {
+  expect(readAgain({ text: 'tbe', second: 'the', recognised: 'tho' })).toBe('tho');
+  expect(readAgain({ text: 'tbe', second: 'the', recognised: 'tbe' })).toBe('the');
+  expect(readAgain({ text: 'the', second: '', recognised: null })).toBeUndefined();
 });

@@ -5,6 +5,7 @@
   import { slips } from '../bench/slips.svelte';
   import SamplePanel from './SamplePanel.svelte';
   import WordLists from './WordLists.svelte';
+  import { standing, type Standing } from '../bench/ledger';
   import { manyOf, reasonOf } from '../bench/words';
   import { view } from '../bench/view.svelte';
   import { doubts } from '../bench/doubts.svelte';
@@ -24,6 +25,15 @@
   /** Other documents of the batch that wait, the one with most doubts first. */
   const waiting = $derived((desk.batch?.documents ?? []).filter((d) => d.id !== desk.document?.id && (d.doubts['proof'] ?? 0) > 0).sort((a, b) => (b.doubts['proof'] ?? 0) - (a.doubts['proof'] ?? 0)));
   let listed = $state(LISTED);
+  const listedAs = $derived(desk.batch?.documents.find((d) => d.id === desk.document?.id));
+  /** What is said where there are none, which may be only because there is no text yet. */
+  const NONE: Record<Standing, string> = {
+    'at work': 'No doubts yet: pages are still at work.',
+    failed: 'No doubts left on the pages that could be read; others failed.',
+    'not read': 'No doubts left on the pages that are read; others are not read yet.',
+    doubts: 'No doubts left in this document.',
+    ready: 'No doubts left in this document.',
+  };
   /** As the server counts them: the list itself may still be on its way. */
   const total = $derived(own ? (counts[view.stage] ?? walk.length) : Object.values(counts).reduce((a, b) => a + b, 0));
 
@@ -71,7 +81,7 @@
 {/if}
 <section class="border-hair border-b px-3 py-2" aria-label="Doubts">
   {#if total === 0}
-    <p class="text-primary-700 m-0 font-bold">No doubts left in this document.</p>
+    <p class="text-primary-700 m-0 font-bold">{NONE[listedAs ? standing(listedAs) : 'ready']}</p>
     {#if view.stage === 'proof' && waiting[0]}<p class="m-0 mt-1 text-sm"><button class="step" onclick={() => waiting[0] && void view.goDocument(waiting[0].id, 'proof')}>Go on with {waiting[0].title}</button> <span class="text-quiet">{waiting[0].doubts['proof']} doubts</span></p>{/if}
   {:else}
     <div class="flex items-center gap-2">

@@ -4,7 +4,7 @@
   import { selection } from '../bench/selection.svelte';
   import { about } from '../bench/about.svelte';
   import { edits } from '../bench/edits.svelte';
-  import { linesOf } from '../bench/content';
+  import { linesOf, readAgain } from '../bench/content';
   import { tick, untrack } from 'svelte';
   import { ahead } from '../bench/ahead.svelte';
   import { apart, bared, manyOf } from '../bench/words';
@@ -47,6 +47,7 @@
   const doubts = $derived(new Map((desk.page?.doubts ?? []).filter((d) => d.word_id).map((d) => [d.word_id as string, d])));
   const unknown = $derived(new Set(page.unknown));
   const current = $derived(words.find((w) => w.id === selection.word) ?? words[0]);
+  const again = $derived(current && readAgain(current));
   const reason = $derived(current ? doubts.get(current.id)?.reason : undefined);
   const value = (w: Word) => typed[w.id] ?? w.text;
   /** One size for the whole line: that in which most words are no wider than their ink. */
@@ -302,7 +303,7 @@
           {@const d = apart(current.text, offer)}
           <button lang={about.languageTag(region.language)} title="Take it ({i + 1}, or Alt {i + 1} while typing)" onmousedown={(e) => e.preventDefault()} onclick={() => void settle(current, offer)}><span class="key">{i + 1}</span> <bdi>{d.start}<b>{d.there}</b>{d.end}</bdi></button>
         {/each}
-        {#if current.second && current.second !== current.text}<span class="again">read again: “<bdi>{current.second}</bdi>”</span>{/if}
+        {#if again}<span class="again">read again: “<bdi>{again}</bdi>”</span>{/if}
       </div>
     {/if}
     {#if current && palette?.word === current.id}<Palette letter={palette.letter} language={region.language ?? null} onpick={pick} onclose={closePalette} />{/if}

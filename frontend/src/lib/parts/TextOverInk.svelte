@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { linesOf } from '../bench/content';
+  import { linesOf, readAgain } from '../bench/content';
   import { about } from '../bench/about.svelte';
   import type { Line, PageContent, Region } from '../api/client';
 
@@ -8,7 +8,6 @@
   const rows = $derived(
     only ? [only] : [...(content.regions ?? []), ...(content.artifacts ?? [])].filter((r) => r.kind !== 'figure').flatMap((region) => linesOf(region).map((line) => ({ region, line }))),
   );
-  const differs = (w: { text: string; second?: string | null | undefined }) => !!w.second && w.second !== w.text;
   /** Letters rise so far over the baseline as their ink does. */
   const level = (line: Line, x: number) => {
     const [[x0, y0], [x1, y1]] = line.baseline as [[number, number], [number, number]];
@@ -20,7 +19,7 @@
   {#each rows as { region, line }, i (`${region.id}.${i}`)}
     {#each line.words as w (w.id)}
       {@const [l, t, r, b] = w.box}
-      <rect class:differs={differs(w)} x={l - 3} y={Math.min(t, b - line.height) - 2} width={r - l + 6} height={Math.max(b - t, line.height) + 4} />
+      <rect class:differs={readAgain(w)} x={l - 3} y={Math.min(t, b - line.height) - 2} width={r - l + 6} height={Math.max(b - t, line.height) + 4} />
       <text x={about.rightToLeft(region.language) ? r : l} y={level(line, (l + r) / 2)} font-size={line.height * 0.86} textLength={Math.max(1, r - l)} lengthAdjust="spacingAndGlyphs"
         direction={about.rightToLeft(region.language) ? 'rtl' : 'ltr'} class={(w.style ?? []).join(' ')}>{w.text}</text>
     {/each}
