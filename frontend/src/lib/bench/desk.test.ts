@@ -107,6 +107,15 @@ describe('the desk', () => {
     expect(await view.rearranged(async () => paper([1, 3]), [1])).toBe(true);
     expect(selection.picked).toEqual([1]);
   });
+  it('leaves what is picked while the answer to a rearrangement is on its way', async () => {
+    vi.spyOn(desk, 'refresh').mockResolvedValue();
+    selection.picked = [2];
+    await view.rearranged(async () => {
+      selection.picked = [1, 2, 3];
+      return paper([1, 2, 3]);
+    }, [3]);
+    expect(selection.picked).toEqual([1, 2, 3]);
+  });
   it('shows the pages as they are where a rearrangement was refused', async () => {
     const fresh = vi.spyOn(desk, 'refresh').mockResolvedValue();
     expect(await view.rearranged(async () => { throw new Refused(409, 'x', 'changed meanwhile'); })).toBe(false);

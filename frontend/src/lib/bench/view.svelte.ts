@@ -106,12 +106,14 @@ export class View {
 
   /**
    * The document after its pages were rearranged; the page in hand stays in hand if it is still there.
-   * `pick` is picked with the change itself: set any later, it would undo what the clerk picks meanwhile.
+   * `pick` is picked with the change itself, unless the clerk has picked others before its answer came: the change
+   * may show before that, where another page has had the document asked for.
    */
   async rearranged(change: () => Promise<Document>, pick?: number[]): Promise<boolean> {
+    const before = selection.picked.join();
     try {
       const fresh = await change();
-      if (pick) selection.picked = pick;
+      if (pick && selection.picked.join() === before) selection.picked = pick;
       desk.take(fresh);
     } catch (error) {
       notices.report(error);
