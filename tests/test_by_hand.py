@@ -41,7 +41,7 @@ from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Point, bounds
 from hyalen.core.model.grid import Grid, GridError, Span
 from hyalen.core.model.part import PartWanted
-from hyalen.core.reading.part import read_part
+from hyalen.core.part import read_part
 from hyalen.demo.archive import REPORT_1
 from hyalen.demo.typeset import Typesetter
 from tests.conftest import ContentMaker, make_line

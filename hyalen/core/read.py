@@ -91,6 +91,19 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         blocks += read_askew(ink, dpi, languages, blocks, reader)
         blocks = finished(ink, dpi, languages, blocks, leaders, reader)
     content = read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader)
+    return read_closely(ink, dpi, content, reader)
+
+
+def read_closely(ink: Image, dpi: float, content: PageContent, reader: Reader = ENGINE) -> PageContent:
+    """The content with what its letters' likeness, other readings of its ink and its words' languages tell.
+
+    Parameters
+    ----------
+    ink : (h, w) uint8
+        Dark on white.
+    dpi : float
+        Pixels an inch.
+    """
     content = with_points(ink, with_alike(ink, content))
     return with_foreign_words(read_twice(ink, dpi, content, reader), _looked_up(reader))
 

@@ -15,7 +15,7 @@ from hyalen.core.formats.retouch import blackened
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.part import PartRead, PartWanted
-from hyalen.core.reading.part import read_part
+from hyalen.core.part import read_part
 from hyalen.core.structure.redaction import delivered, redacted_words, scrubbed
 from hyalen.core.structure.tree import StructureTree
 from hyalen.work.preview import Recent

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import cv2
 import numpy as np
 
@@ -16,6 +18,7 @@ from hyalen.core.model.content import Line, PageContent, Region, RegionKind, Rol
 from hyalen.core.model.found import Shape
 from hyalen.core.model.geometry import Box, bounds, union
 from hyalen.core.model.part import PartRead, PartWanted
+from hyalen.core.read import read_closely
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.finish import finished
 from hyalen.core.reading.reader import Reader
@@ -46,25 +49,51 @@ def read_part(page: Image, dpi: float, wanted: PartWanted, reader: Reader = ENGI
     if box.width < 2 or box.height < 2:
         return PartRead()
     ink = _ink(grey(page), box, wanted)
-    lines = _lettered(_read(ink, dpi, box, wanted, reader), page, dpi, wanted)
+    lines = _read(ink, dpi, box, wanted, reader)
+    lines = _lettered(_closely(lines, ink, box, dpi, wanted, reader), page, dpi, wanted)
     if not wanted.grid:
         return PartRead(lines)
     crop = np.ascontiguousarray(grey(page)[box.top : box.bottom, box.left : box.right])
     return PartRead(lines, find_grid(crop, dpi, box, (*wanted.held, *lines), is_right_to_left(wanted.languages[0])))
 
 
+def _closely(
+    lines: tuple[Line, ...], ink: Image, box: Box, dpi: float, wanted: PartWanted, reader: Reader
+) -> tuple[Line, ...]:
+    """The lines as all witnesses tell them that a whole page's words have."""
+    if not lines:
+        return ()
+    there = Box(0, 0, box.right, box.bottom)
+    alone = as_uint8(np.full((there.height, there.width), 255))
+    alone[box.top :, box.left :] = ink
+    content = _page_of(there, dpi, wanted.languages, {"read": lines})
+    return read_closely(alone, dpi, content, reader).region("read").lines
+
+
 def _lettered(lines: tuple[Line, ...], page: Image, dpi: float, wanted: PartWanted) -> tuple[Line, ...]:
     """The lines with the style of their words, told beside what is around them."""
     if not lines:
         return ()
-    kinds = {"kind": RegionKind.TEXT, "role": Role.PARAGRAPH}
+    there = Box(0, 0, page.shape[1], page.shape[0])
+    content = _page_of(there, dpi, wanted.languages, {"read": lines, "around": wanted.around})
+    return with_lettering(content, page).region("read").lines
+
+
+def _page_of(there: Box, dpi: float, languages: tuple[str, ...], lines: Mapping[str, tuple[Line, ...]]) -> PageContent:
+    """A page that has those paragraphs, by their names."""
     regions = tuple(
-        Region(id=name, outline=union(line.box for line in of).polygon(), lines=of, **kinds)  # type: ignore[arg-type]
-        for name, of in (("read", lines), ("around", wanted.around))
+        Region(
+            id=name,
+            kind=RegionKind.TEXT,
+            role=Role.PARAGRAPH,
+            outline=union(line.box for line in of).polygon(),
+            language=languages[0],
+            lines=of,
+        )
+        for name, of in lines.items()
         if of
     )
-    content = PageContent(width=page.shape[1], height=page.shape[0], dpi=dpi, regions=regions)
-    return with_lettering(content, page).region("read").lines
+    return PageContent(width=there.width, height=there.height, dpi=dpi, regions=regions, languages=languages)
 
 
 def _ink(page: Image, box: Box, wanted: PartWanted) -> Image:
