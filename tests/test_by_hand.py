@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 
+import cv2
 import numpy as np
 import pikepdf
 import pytest
@@ -12,6 +13,7 @@ from docx.shared import Inches
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from PIL import Image as Pillow
+from rapidfuzz import fuzz
 from shapely import Polygon, make_valid
 
 from hyalen.core.decisions.decide import decide
@@ -33,6 +35,7 @@ from hyalen.core.decisions.template import like
 from hyalen.core.formats.codecs import encode_jpeg
 from hyalen.core.formats.ranges import page_range
 from hyalen.core.formats.source import SourceError
+from hyalen.core.imaging.pixels import as_uint8
 from hyalen.core.layout.areas import NoArea, cut, holds, joined, sound, without
 from hyalen.core.layout.grids import find_grid, grid_of, table_on
 from hyalen.core.model.content import PageContent, RegionKind, Role
@@ -287,6 +290,16 @@ def test_a_part_of_a_page_is_read_and_what_is_known_is_not_read_again(setter: Ty
     first = part.lines[1:]
     rest = read_part(page.image, page.dpi, PartWanted(block.box.grown(12).polygon(), ("eng",), first))
     assert " ".join(line.text for line in rest.lines) == part.lines[0].text
+
+
+def test_a_part_of_a_page_has_the_witnesses_that_a_whole_page_has(setter: Typesetter) -> None:
+    page = setter.set(REPORT_1)
+    block = next(b for b in page.blocks if b.role == "paragraph" and len(b.words) > 20)
+    worn = as_uint8(cv2.GaussianBlur(page.image, (0, 0), 4))
+    part = read_part(worn, page.dpi, PartWanted(block.box.grown(12).polygon(), ("eng",)))
+    words = [w for line in part.lines for w in line.words]
+    assert any(w.recognised for w in words)
+    assert fuzz.ratio(" ".join(w.text for w in words), block.text) > 90
 
 
 def test_a_page_is_a_template_for_others_of_its_form_wherever_they_lie() -> None:

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import pytest
 
-from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.imaging.pixels import Image, as_uint8, grey
 from hyalen.core.model.content import Line, PageContent, Part, Role, Word
 from hyalen.core.model.found import FoundBlock, Style
 from hyalen.core.model.geometry import Box
-from hyalen.core.proofing.chance import Judged
+from hyalen.core.proofing.chance import Judged, judge
 from hyalen.core.proofing.placed import proofed_words
 from hyalen.core.reading import recogniser
 from hyalen.core.reading.recogniser import Recognised, are_alike, recognise
@@ -40,6 +41,11 @@ def inks(setter: Typesetter) -> dict[str, Image]:
     return found
 
 
+def reading(ink: Image, *asked: Any) -> Recognised:
+    (told,) = recognise(ink, [recogniser.Asked(*asked)])
+    return told
+
+
 def test_the_chance_of_a_text_is_that_of_all_ways_to_tell_it() -> None:
     # Graves et al. 2006, equations 2 and 3: the sum over all paths that give the text without repeats and blanks.
     classes = np.array([0, *(recogniser._class_of()[c] for c in "ab")])
@@ -51,6 +57,7 @@ def test_the_chance_of_a_text_is_that_of_all_ways_to_tell_it() -> None:
             if "".join("?ab"[k] for k in merged) == text:
                 told += float(np.prod([step[k] for step, k in zip(steps, path, strict=True)]))
         assert recogniser._likelihood(np.log(steps), classes, text) == pytest.approx(np.log(told))
+    assert recogniser._likelihood(np.log(steps), classes, "ababab") == 6 * recogniser.IMPOSSIBLE  # in five steps
     known = recogniser._likelihood(np.log(steps), classes, "ab")
     assert recogniser._likelihood(np.log(steps), classes, "aЖb") == known + recogniser.IMPOSSIBLE
 
@@ -66,17 +73,26 @@ def test_the_chance_of_a_text_is_that_of_all_ways_to_tell_it() -> None:
     ],
 )
 def test_words_are_read_from_their_ink(inks: dict[str, Image], name: str, read: str, language: str) -> None:
-    told = recognise(inks[name], read, language)
+    told = reading(inks[name], read, language)
     assert told.text == WORDS[name]
     assert told.least > 0.5
     assert (told.odds > 2) == (read != WORDS[name])
 
 
+def test_a_word_is_read_among_others(inks: dict[str, Image]) -> None:
+    height = max(ink.shape[0] for ink in inks.values())
+    parts = [np.pad(inks[n], ((0, height - inks[n].shape[0]), (8, 8)), constant_values=255) for n in ("date", "lamp")]
+    row = as_uint8(np.hstack(parts))
+    whole = row.shape[1]
+    assert reading(row, "1amp", "eng", (parts[0].shape[1] / whole, 1.0)).text == "lamp"
+    assert reading(row, "lamp", "eng", (0.0, parts[0].shape[1] / whole)).text == WORDS["date"]
+
+
 def test_only_the_languages_letters_are_read_and_those_of_the_first_reading(inks: dict[str, Image]) -> None:
-    assert recognise(inks["german"], "Strasse", "eng").text != WORDS["german"]
-    assert "ö" not in recognise(inks["dutch"], "cooperatie", "eng").text
-    assert recognise(inks["dutch"], "coöperatie", "eng").text == WORDS["dutch"]
-    assert recognise(inks["lamp"], "1", "eng").text.isalpha() is False  # of what was read as figures, no letters
+    assert reading(inks["german"], "Strasse", "eng").text != WORDS["german"]
+    assert "ö" not in reading(inks["dutch"], "cooperatie", "eng").text
+    assert reading(inks["dutch"], "coöperatie", "eng").text == WORDS["dutch"]
+    assert reading(inks["lamp"], "1", "eng").text.isalpha() is False  # of what was read as figures, no letters
 
 
 @pytest.mark.parametrize(
@@ -100,11 +116,13 @@ class Shown:
         self.texts, self.least, self.odds = iter(texts), least, odds
         self.asked: list[tuple[str, str]] = []
         self.seen: list[tuple[int, ...]] = []
+        self.within: list[tuple[float, float]] = []
 
-    def __call__(self, ink: Image, read: str, language: str) -> Recognised:
-        self.asked.append((read, language))
+    def __call__(self, ink: Image, words: Sequence[recogniser.Asked]) -> list[Recognised]:
+        self.asked += [(word.read, word.language) for word in words]
         self.seen.append(ink.shape)
-        return Recognised(next(self.texts, read), self.least, self.odds)
+        self.within += [word.within for word in words]
+        return [Recognised(next(self.texts, word.read), self.least, self.odds) for word in words]
 
 
 def judged(content: PageContent, chance: float = 0.5) -> list[Judged]:
@@ -155,6 +173,30 @@ def test_ink_beside_a_word_is_seen_unless_it_is_a_neighbours(
     (_, wide), (_, narrow) = shown.seen
     assert lamp.box.width + gap / 2 < wide < lamp.box.width + gap + 20 + 1
     assert narrow < oil.box.width + gap + 20
+
+
+def test_a_word_that_reads_otherwise_is_read_beside_its_neighbours_too(
+    blank_page: Image, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    content = ContentMaker().add(Role.PARAGRAPH, "oil log lamp keep 1919 маяк").page()
+    (lamp,) = (p for p in judged(content) if p.placed.word.text == "lamp")
+
+    def read(*texts: str) -> tuple[Shown, Recognised]:
+        shown = Shown(texts)
+        monkeypatch.setattr("hyalen.core.recognised.recognise", shown)
+        (told,) = recognised_words(blank_page, [lamp], "eng").values()
+        return shown, told
+
+    shown, told = read("1amp", "1amp")
+    assert (told.text, told.beside) == ("1amp", True)
+    (_, alone), (_, wide) = shown.seen
+    first, last = shown.within[1]
+    assert wide > 4 * alone  # from oil to 1919
+    assert first * wide == pytest.approx(lamp.placed.word.box.left - lamp.placed.line.box.left, rel=0.1)
+    assert (last - first) * wide == pytest.approx(lamp.placed.word.box.width, rel=0.3)
+    assert (read("1amp", "lamp")[1].text, read("1amp", "camp")[1].text) == ("lamp", "1amp")
+    shown, _ = read("lamp")
+    assert len(shown.asked) == 1
 
 
 @pytest.mark.parametrize(
@@ -241,6 +283,19 @@ def test_a_word_on_its_side_is_not_read_as_if_it_stood(blank_page: Image, monkey
     reader = Engine("lamb")
     found = read_again(content.with_lines(turned), blank_page.copy(), reader)
     assert (found.text, found.recognised, found.second, shown.asked, reader.times) == ("lamp", None, None, [], 0)
+
+
+@pytest.mark.parametrize("beside,text", [("Torvik", "Torvik"), ("Torvlk", "Torv1k"), ("Torv1k", "Torv1k")])
+def test_less_is_enough_where_the_other_model_reads_the_same_beside_the_words_around(
+    beside: str, text: str, blank_page: Image, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    content = worn(ContentMaker().add(Role.PARAGRAPH, "lamp Torv1k").page())
+    worst = max(judge(content), key=lambda each: each.chance).placed.word.text
+    texts = ["Torvik", "lamp"] if worst == "Torv1k" else ["lamp", "Torvik"]
+    monkeypatch.setattr("hyalen.core.recognised.recognise", Shown([*texts, beside], odds=4.0))
+    monkeypatch.setattr("hyalen.core.twice.with_known_readings", lambda content: content)
+    _, found = read_twice(blank_page, 300, content, Engine()).words
+    assert found.text == text
 
 
 @pytest.mark.parametrize("text,kept", [("Mr", True), ("Mrs", False)])

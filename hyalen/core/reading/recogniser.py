@@ -7,6 +7,7 @@ wrong was 0.002 and more, it agreed with 5,755 right ones and 131 wrong ones, an
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from functools import cache, lru_cache
 from typing import NamedTuple
 
@@ -42,15 +43,36 @@ class Recognised(NamedTuple):
         Of its characters, the chance of the one of which it is least sure.
     odds : float
         Natural logarithm of how much likelier the text is, by the ink, than what the engine has read.
+    beside : bool
+        Whether it reads so with the words beside in sight, too.
     """
 
     text: str
     least: float
     odds: float
+    beside: bool = False
 
 
-def recognise(ink: Image, read: str, language: str) -> Recognised:
-    """What the model reads on the ink of one word.
+class Asked(NamedTuple):
+    """A word that stands on some ink.
+
+    Attributes
+    ----------
+    read : str
+        What the engine has there.
+    language : str
+        ISO 639-3 code, of a language in Latin letters.
+    within : pair of float
+        Where in the width of the ink it stands, if other words are seen besides.
+    """
+
+    read: str
+    language: str
+    within: tuple[float, float] = (0.0, 1.0)
+
+
+def recognise(ink: Image, words: Sequence[Asked]) -> list[Recognised]:
+    """What the model reads on the ink of one word, or of several in a row.
 
     The characters are those of the likeliest class of each step, repeated ones once; the chance of a text is that of
     all ways in which the steps may tell it (Graves et al., "Connectionist temporal classification", ICML 2006,
@@ -61,14 +83,18 @@ def recognise(ink: Image, read: str, language: str) -> Recognised:
     ----------
     ink : (h, w) uint8
         As high as its line.
-    read : str
-        What the engine has there.
-    language : str
-        ISO 639-3 code, of a language in Latin letters.
+    words : sequence of Asked
     """
-    letters = _letters(language) if any(c.isalpha() for c in read) else frozenset[str]()
+    steps = _steps(ink)
+    return [_told(steps, word) for word in words]
+
+
+def _told(steps: NDArray[np.float32], word: Asked) -> Recognised:
+    read = word.read
+    letters = _letters(word.language) if any(c.isalpha() for c in read) else frozenset[str]()
     classes = _classes(letters | set(read))
-    steps = _steps(ink)[:, classes]
+    first, last = (round(share * len(steps)) for share in word.within)
+    steps = steps[first : max(first + 1, last), classes]
     best, sure = steps.argmax(1), steps.max(1)
     text: list[str] = []
     chances: list[float] = []
@@ -112,7 +138,10 @@ def _likelihood(logs: NDArray[np.float64], classes: NDArray[np.intp], text: str)
         stayed = np.logaddexp(way, np.r_[-np.inf, way[:-1]])
         leapt = np.where(leaps, np.r_[-np.inf, -np.inf, way][: len(way)], -np.inf)
         way = np.logaddexp(stayed, leapt) + step[label]
-    return float(np.logaddexp.reduce(way[-2:])) + IMPOSSIBLE * (len(characters) - len(known))
+    told = float(np.logaddexp.reduce(way[-2:]))
+    if not np.isfinite(told):  # of more characters than steps
+        return IMPOSSIBLE * len(characters)
+    return told + IMPOSSIBLE * (len(characters) - len(known))
 
 
 def _steps(ink: Image) -> NDArray[np.float32]:
