@@ -3,6 +3,8 @@ BIN = .venv/bin
 DEMO = demo-data
 # Modules are compiled once, whatever the machine's own setting: hundreds of processes are started.
 export PYTHONDONTWRITEBYTECODE =
+# As the workers have it: test processes load numpy before Hyalen.
+export OPENBLAS_NUM_THREADS = 1
 
 .PHONY: setup languages demo test test-setup lint bench lock screenshots clean
 

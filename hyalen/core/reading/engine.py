@@ -15,8 +15,6 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-os.environ.setdefault("OMP_THREAD_LIMIT", "1")  # one thread a worker: pages, not lines, run side by side
-
 import numpy as np
 import tesserocr
 from PIL import Image as Pillow
