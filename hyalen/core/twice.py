@@ -36,7 +36,7 @@ AROUND = 1  # words beside it that are read, too: a word alone reads worse
 LEAST_WRONG, LEAST_SURE, LEAST_ODDS = 0.3, 0.6, 5.0
 # Where it reads so beside the words around, too: by the ink, and by ink and chance together, which are multiplied as
 # independent witnesses' odds are. Of the words that are left on 60 such pages 42 become right, 23 stay wrong, 6 become
-# wrong; on 23 scans 29, 1 and 1.
+# wrong; on eight real scans 29, 1 and 1.
 ODDS_BESIDE, ODDS_TOGETHER = 2.0, 3.0
 RAREST = 1e-4  # chance that is told from none
 TALLEST = 2.0  # of its line's height, that a word is that does not lie on its side
