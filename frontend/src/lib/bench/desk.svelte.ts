@@ -123,8 +123,11 @@ export class Desk {
   /** Ask for everything that is shown. */
   async refresh(): Promise<void> {
     await notices.attempt(async () => {
-      if (this.batch) this.batch = await api.batch(this.batch.id);
-      else this.batches = await api.batches();
+      const batch = this.batch;
+      if (batch) {
+        const fresh = await api.batch(batch.id);
+        if (this.batch?.id === batch.id) this.batch = fresh;
+      } else this.batches = await api.batches();
       const known = this.document;
       if (!known) return;
       const fresh = await api.document(known.id);

@@ -193,6 +193,18 @@ describe('the desk', () => {
     await vi.advanceTimersByTimeAsync(0);
     expect(doubts.list.map((d) => d.key)).toEqual(['other', 'left']);
   });
+  it('does not take up again a batch that was left while it was asked for', async () => {
+    const own = new Desk();
+    own.batch = { id: 1 } as unknown as Batch;
+    let answer!: (found: Batch) => void;
+    vi.spyOn(api, 'batch').mockImplementation(() => new Promise((done) => (answer = done)));
+    vi.spyOn(api, 'batches').mockResolvedValue([]);
+    const refreshing = own.refresh();
+    await own.openTrolley();
+    answer({ id: 1 } as unknown as Batch);
+    await refreshing;
+    expect(own.batch).toBeNull();
+  });
   it('goes home where what it shows is gone', async () => {
     const home = vi.spyOn(view, 'goHome').mockResolvedValue();
     notices.onGone = () => void view.goHome();

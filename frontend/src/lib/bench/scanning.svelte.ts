@@ -77,13 +77,19 @@ export class Scanning {
 
   async open(batch: number): Promise<void> {
     this.batch = batch;
-    desk.onScan = (id) => id === this.batch && void this.refresh();
+    desk.onScan = (id) => id === this.batch && void notices.attempt(() => this.refresh());
     this.scan = null;
     await notices.attempt(async () => {
       [this.scanners, this.presets] = await Promise.all([api.scanners(), api.scanPresets()]);
       if (!this.scanners.some((s) => s.id === this.chosen)) this.chosen = this.scanners[0]?.id ?? 0;
       await Promise.all([this.refresh(), this.look()]);
     });
+  }
+
+  /** Sheets that come meanwhile concern whoever opens the screen next. */
+  leave(): void {
+    this.batch = 0;
+    this.asked++;
   }
 
   /** Of several answers that are on their way, the last that was asked for counts. */

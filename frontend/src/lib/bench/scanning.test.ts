@@ -1,5 +1,7 @@
 import { afterEach, describe, expect, it, vi } from 'vitest';
-import type { Face, Scan } from '../api/client';
+import { api, Refused, type Face, type Scan } from '../api/client';
+import { desk } from './desk.svelte';
+import { notices } from './notices.svelte';
 import { PLAIN_WISH, Scanning, sheetsOf } from './scanning.svelte';
 
 const face = (number: number, more: Partial<Face> = {}): Face => ({
@@ -30,7 +32,10 @@ describe('sheets', () => {
 });
 
 describe('sheets that come', () => {
-  afterEach(() => vi.unstubAllGlobals());
+  afterEach(() => {
+    vi.unstubAllGlobals();
+    vi.restoreAllMocks();
+  });
 
   it('are asked for without those that are known, until no more come', async () => {
     const all = Array.from({ length: 30 }, (_, n) => face(n));
@@ -51,5 +56,20 @@ describe('sheets that come', () => {
     await bench.refresh();
     expect(bench.scan?.faces.length).toBe(30);
     expect(asked).toEqual([0, 12, 22, 0]);
+  });
+
+  it('of a batch that is gone are told in words, and of one that was left not at all', async () => {
+    const gone = vi.spyOn(api, 'lastScan').mockRejectedValue(new Refused(404, 'not_found', 'There is no batch 1.'));
+    vi.spyOn(api, 'scanners').mockResolvedValue([]);
+    vi.spyOn(api, 'scanPresets').mockResolvedValue([]);
+    const bench = new Scanning();
+    await bench.open(1);
+    notices.list = [];
+    desk.onScan(1);
+    await vi.waitFor(() => expect(notices.list.map((n) => n.text)).toEqual(['There is no batch 1.']));
+    bench.leave();
+    const asked = gone.mock.calls.length;
+    desk.onScan(1);
+    expect(gone.mock.calls.length).toBe(asked);
   });
 });

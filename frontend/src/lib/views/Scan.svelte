@@ -22,7 +22,10 @@
   const glass = $derived(scanning.wish.source === 'flatbed' && !scan?.running);
 
   const id = $derived(batch.id); // the batch is told anew all the time
-  $effect(() => void scanning.open(id));
+  $effect(() => {
+    void scanning.open(id);
+    return () => scanning.leave();
+  });
 
   let told = '';
   $effect(() => {
