@@ -11,6 +11,7 @@ from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.backwards import with_latin_figures
 from hyalen.core.reading.dust import without_dust
+from hyalen.core.reading.folios import with_folios
 from hyalen.core.reading.fractions import with_fractions
 from hyalen.core.reading.joined import without_joins
 from hyalen.core.reading.latin import with_latin_words
@@ -58,4 +59,5 @@ def finished(
         return without_joins(ink, without_dust(kept, lambda word: ends_in_stop(ink, word, line, usual)))
 
     blocks = [block._replace(lines=tuple(filter(None, map(clean, block.lines)))) for block in blocks]
+    blocks = with_folios(ink, dpi, languages, blocks, reader)
     return with_leaders(without_long_s(settle_case(blocks)), leaders)

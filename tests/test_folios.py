@@ -1,0 +1,54 @@
+"""A page number that was read as marks is read once more."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
+from hyalen.core.model.geometry import Box, Point
+from hyalen.core.reading.folios import with_folios
+from tests.readers import Asked, PartReader
+
+TEXT = "A keeper's log begins here"
+
+
+def block(text: str, top: int) -> FoundBlock:
+    box = Box(100, top, 100 + 20 * len(text), top + 30)
+    words = tuple(FoundWord(each, box, 0.3, "eng") for each in text.split())
+    return FoundBlock(
+        BlockKind.TEXT, box, (FoundLine(words, box, (Point(100, top + 28), Point(box.right, top + 28)), 30),)
+    )
+
+
+class Otherwise(PartReader):
+    def __init__(self, text: str) -> None:
+        self.text, self.asked = text, 0
+
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        self.asked += 1
+        return [block(self.text, 10)]
+
+
+@pytest.mark.parametrize(
+    "lines,otherwise,told,asked",
+    [
+        (["— »>—", TEXT, TEXT, TEXT], "— 5 —", ["— 5 —", TEXT, TEXT, TEXT], 1),
+        ([TEXT, TEXT, TEXT, "»«"], "xiv", [TEXT, TEXT, TEXT, "xiv"], 1),
+        (["'", "— »>—", TEXT, TEXT, TEXT], "— 5 —", ["— 5 —", "— 5 —", TEXT, TEXT, TEXT], 2),
+        (["* * *", TEXT, TEXT, TEXT], "* * *", ["* * *", TEXT, TEXT, TEXT], 1),
+        (["—", TEXT, TEXT, TEXT], "of", ["—", TEXT, TEXT, TEXT], 1),
+        ([TEXT, TEXT, "* * *", TEXT, TEXT], "5", [TEXT, TEXT, "* * *", TEXT, TEXT], 0),  # within the page
+        (["— 4 —", TEXT, TEXT, TEXT], "5", ["— 4 —", TEXT, TEXT, TEXT], 0),
+        ([], "5", [], 0),
+    ],
+)
+def test_marks_alone_at_the_pages_edge_may_be_its_number(
+    lines: list[str], otherwise: str, told: list[str], asked: int
+) -> None:
+    reader = Otherwise(otherwise)
+    page = np.full((1000, 900), 255, np.uint8)
+    blocks = with_folios(page, 300, ("eng",), [block(text, 50 + 90 * i) for i, text in enumerate(lines)], reader)
+    assert [" ".join(w.text for line in b.lines for w in line.words) for b in blocks] == told
+    assert reader.asked == asked
