@@ -21,6 +21,7 @@ from hyalen.core.reading.on_ink import put_on_ink
 from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import without_ghosts
+from hyalen.core.reading.spaced import with_spaced_words
 from hyalen.core.reading.spelling import mended, settle_case
 from hyalen.core.reading.stops import ends_in_stop, usual_stop, with_marks
 
@@ -44,7 +45,8 @@ def finished(
     leaders : sequence of Box
         Rows of dots, which are put back into their lines.
     """  # fmt: skip
-    blocks = put_on_ink(ink, without_ghosts(ink, read_again(ink, dpi, languages, blocks, reader)))
+    blocks = with_spaced_words(ink, dpi, languages, read_again(ink, dpi, languages, blocks, reader), reader)
+    blocks = put_on_ink(ink, without_ghosts(ink, blocks))
     blocks = with_latin_words(ink, dpi, with_latin_figures(ink, dpi, blocks, reader), reader)
     blocks = with_numero(ink, with_fractions(ink, dpi, blocks, reader))
     blocks = read_raised(ink, dpi, blocks, reader)
