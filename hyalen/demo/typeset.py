@@ -5,20 +5,21 @@ from __future__ import annotations
 import io
 import os
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from PIL import Image as Pillow
-from playwright.sync_api import Browser, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.model.geometry import Box
 from hyalen.demo.faces import CSS, missing, serve
 
 CSS_DPI = 96.0
+A4 = 210.0, 297.0  # millimetres
 CHROMIUM_FLAGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -91,7 +92,7 @@ class Typesetter:
     def __init__(self, browser: Browser) -> None:
         self._browser = browser
 
-    def set(self, html: str, dpi: float = 300.0, width_mm: float = 210, height_mm: float = 297) -> SetPage:
+    def set(self, html: str, dpi: float = 300.0, width_mm: float = A4[0], height_mm: float = A4[1]) -> SetPage:
         """Set one page of the given size.
 
         Parameters
@@ -101,27 +102,38 @@ class Typesetter:
         dpi : float
             Resolution of the image, which is (h, w, 3) uint8 RGB.
         """
-        scale = dpi / CSS_DPI
+        with self._sheet(dpi, width_mm, height_mm) as page:
+            return _shown(page, dpi, _laid(page, html, dpi))
+
+    def first_that_fits(
+        self, pages: Iterable[str], fits: Callable[[Sequence[TrueBlock]], bool], dpi: float = 300.0
+    ) -> SetPage:
+        """Set the first of several A4 pages whose blocks are where they should be; the others are only measured.
+
+        Raises
+        ------
+        ValueError
+            If none fits.
+        """
+        with self._sheet(dpi, *A4) as page:
+            for html in pages:
+                blocks = _laid(page, html, dpi)
+                if fits(blocks):
+                    return _shown(page, dpi, blocks)
+        raise ValueError("No page fits.")
+
+    @contextmanager
+    def _sheet(self, dpi: float, width_mm: float, height_mm: float) -> Iterator[Page]:
         context = self._browser.new_context(
-            viewport={
-                "width": round(width_mm / 25.4 * CSS_DPI),
-                "height": round(height_mm / 25.4 * CSS_DPI),
-            },
-            device_scale_factor=scale,
+            viewport={"width": round(width_mm / 25.4 * CSS_DPI), "height": round(height_mm / 25.4 * CSS_DPI)},
+            device_scale_factor=dpi / CSS_DPI,
             offline=True,
         )
         try:
             serve(context)
-            page = context.new_page()
-            page.set_content(html)
-            page.add_style_tag(content=CSS)
-            page.evaluate("document.fonts.ready")
-            blocks = page.evaluate(_MEASURE)
-            shot = page.screenshot()
+            yield context.new_page()
         finally:
             context.close()
-        image = np.asarray(Pillow.open(io.BytesIO(shot)).convert("RGB"))
-        return SetPage(image, dpi, tuple(_block(b, scale) for b in blocks))
 
     def printed(self, html: str) -> bytes:
         """The page as a PDF file, as the browser prints it on A4."""
@@ -135,6 +147,17 @@ class Typesetter:
             return page.pdf(format="A4", print_background=True)
         finally:
             context.close()
+
+
+def _laid(page: Page, html: str, dpi: float) -> tuple[TrueBlock, ...]:
+    page.set_content(html)
+    page.add_style_tag(content=CSS)
+    page.evaluate("document.fonts.ready")
+    return tuple(_block(b, dpi / CSS_DPI) for b in page.evaluate(_MEASURE))
+
+
+def _shown(page: Page, dpi: float, blocks: tuple[TrueBlock, ...]) -> SetPage:
+    return SetPage(np.asarray(Pillow.open(io.BytesIO(page.screenshot())).convert("RGB")), dpi, blocks)
 
 
 def _box(values: list[float], scale: float) -> Box:
