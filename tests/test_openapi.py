@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
+import requests
 import schemathesis
 from hypothesis import HealthCheck, settings
 from schemathesis.checks import not_a_server_error
@@ -37,6 +38,14 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     made.kill()
 
 
+@pytest.fixture(scope="module")
+def session() -> Iterator[requests.Session]:
+    """One connection for all that is asked, and no look for a proxy each time: thousands of questions are."""
+    with requests.Session() as made:
+        made.trust_env = False
+        yield made
+
+
 # What speaks to the address that it is given, or to the network, is not asked with made-up addresses.
 SPEAKING = {"/api/events", "/api/scanners", "/api/scanners/find"}
 
@@ -56,5 +65,7 @@ schema = schemathesis.openapi.from_dict(without_tuples(json.loads(document()))).
 
 @schema.parametrize()
 @settings(max_examples=8, deadline=None, suppress_health_check=list(HealthCheck))
-def test_every_answer_is_one_that_is_promised(case: schemathesis.Case, server: Server) -> None:
-    case.call_and_validate(base_url=f"http://127.0.0.1:{server.port}", checks=PROMISES)
+def test_every_answer_is_one_that_is_promised(
+    case: schemathesis.Case, server: Server, session: requests.Session
+) -> None:
+    case.call_and_validate(base_url=f"http://127.0.0.1:{server.port}", checks=PROMISES, session=session)

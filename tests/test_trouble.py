@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
 import errno
 import os
 import shutil
 import signal
+import socket
 import sqlite3
 import subprocess
 import sys
@@ -19,6 +21,7 @@ import pytest
 
 from hyalen.cli import main
 from hyalen.commands import batch
+from hyalen.commands.usage import listening_at
 from hyalen.core.formats.kinds import files_of
 from hyalen.core.formats.names import delivery_stem, free_name, shown
 from hyalen.core.formats.source import Limits
@@ -279,3 +282,24 @@ def test_one_file_that_upsets_the_program_is_its_own_problem(
     batch = store.documents.add_batch("b", ["eng"])
     taken = [take_in_file(store, AT_ONCE, batch, p, Limits())[0] for p in (tmp_path / "upsetting.pdf", small_scan)]
     assert taken[0].document is None and "cannot be read" in taken[0].reason and taken[1].document is not None
+
+
+def test_answers_leave_at_once() -> None:
+    """Nagle's algorithm (RFC 896) would keep the second half of an answer until the first is acknowledged, which a
+    browser does 40 ms later: on a connection that stays open, each key would wait so long."""
+
+    async def delay() -> int:
+        told: asyncio.Future[int] = asyncio.get_running_loop().create_future()
+
+        def connected(_: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            accepted = writer.get_extra_info("socket")
+            told.set_result(accepted.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY))
+            writer.close()
+
+        async with await asyncio.start_server(connected, sock=(listening := listening_at(0))):
+            _, writer = await asyncio.open_connection(*listening.getsockname())
+            found = await told
+            writer.close()
+        return found
+
+    assert asyncio.run(delay()) == 1

@@ -30,6 +30,7 @@ if [ "$(cat "$judge/.stamp" 2>/dev/null)" != "$wanted" ]; then
   mvn -q -B -f tests/judge/pom.xml dependency:copy-dependencies -DoutputDirectory="$PWD/$judge" >/dev/null
   (cd "$judge" && sha256sum --quiet -c ../../tests/judge/checksums.sha256)
   javac -cp "$judge/*" -d "$judge" tests/judge/Judge.java
+  javac -cp /usr/share/java/epubcheck.jar -d "$judge" tests/judge/Books.java
   echo "$wanted" > "$judge/.stamp"
 fi
 

@@ -31,6 +31,7 @@ DARK = 128  # grey level of ink
 # and at most; a letter's width at most; a mark's height and width at most; the white that is put between words.
 USUAL, LEAST, MOST, WIDEST, MARK, BETWEEN_WORDS = 0.25, 0.13, 1.6, 1.4, 0.4, 0.3
 WIDER = 2.0  # times the page's usual white
+MOST_READ = 60  # lines that are read anew, of a page: figures in columns may seem set apart, too
 LETTERS = 4  # set apart, one after the other, at least
 NEXT_WORD, EVEN = 1.45, 0.4  # times the white between letters set apart; the least of this, of the most
 COMMON, UNKNOWN = 4.0, 2.0  # Zipf frequency above which a word is no more usual; what one that no list has takes off
@@ -38,7 +39,8 @@ ALIKE = 80  # per cent of the letters that both readings have
 
 
 class Piece(NamedTuple):
-    """Columns of ink from the line's left edge, a letter's or those of letters that touch; marks belong to the letter they stand close to."""
+    """Columns of ink, from the line's left edge: a letter's, or those of letters that touch, with marks that stand
+    close."""
 
     left: int
     right: int
@@ -67,17 +69,23 @@ def with_spaced_words(
     dpi : float
         Pixels an inch.
     """  # fmt: skip
-    rows = {id(line): _pieces(page, line) for block in blocks for line in block.lines if line.words}
-    usual = _usual_white([(rows[id(line)], line.height) for b in blocks for line in b.lines if line.words])
+    lines = [line for block in blocks for line in block.lines if line.words]
+    inked = {id(line): _inked(page, line) for line in lines}
+    usual = _usual_white([(inked[id(line)], line.height) for line in lines])
+
+    shown: list[FoundLine] = []
 
     def told(line: FoundLine) -> FoundLine:
-        pieces, best = rows.get(id(line), []), line
-        asked: list[bytes] = []
+        best, asked = line, list[bytes]()
+        if id(line) not in inked or not _may_stand_apart(inked[id(line)], line.height):
+            return line
+        pieces = _pieces(page, line, inked[id(line)])
         for bridged, alone in product((False, True), (False, True)):
             runs = _runs_apart(pieces, line.height, usual, bridged)
             whites = _set_close(pieces, line.height, usual, runs, alone)
-            if runs and whites.tobytes() not in asked:
+            if runs and whites.tobytes() not in asked and len(shown) < MOST_READ:
                 asked.append(whites.tobytes())
+                shown.append(line)
                 words = _read(page, dpi, languages, line, pieces, whites, reader)
                 for word in line.words:
                     best = _with_better(best, words, word.box.left, word.box.right)
@@ -106,20 +114,32 @@ def _with_better(line: FoundLine, words: Sequence[FoundWord], left: int, right: 
     return line._replace(words=(*line.words[:at], *after, *line.words[at + len(before) :]))
 
 
-def _pieces(page: Image, line: FoundLine) -> list[Piece]:
-    """The line's ink from the left to the right."""
+def _ink(page: Image, line: FoundLine) -> NDArray[np.bool_]:
     box = line.box
-    ink = page[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)] < DARK
-    if not ink.any():
-        return []
-    held = np.flatnonzero(np.diff(np.concatenate([[0], ink.any(axis=0).astype(np.int8), [0]])))
+    return np.asarray(page[max(0, box.top) : max(0, box.bottom), max(0, box.left) : max(0, box.right)] < DARK)
+
+
+def _inked(page: Image, line: FoundLine) -> list[Piece]:
+    """The line's columns that hold ink, from the left to the right."""
+    held = np.flatnonzero(np.diff(np.concatenate([[0], _ink(page, line).any(axis=0).astype(np.int8), [0]])))
+    return [Piece(left, right) for left, right in zip(held[::2].tolist(), held[1::2].tolist(), strict=True)]
+
+
+def _may_stand_apart(inked: Sequence[Piece], height: float) -> bool:
+    wide = _whites(inked) >= LEAST * height
+    return any(end - first >= LETTERS - 2 for first, end in _runs(wide))
+
+
+def _pieces(page: Image, line: FoundLine, inked: Sequence[Piece]) -> list[Piece]:
+    """The line's letters from the left to the right."""
+    ink = _ink(page, line)
     whole: list[tuple[Piece, bool]] = []
-    for left, right in zip(held[::2].tolist(), held[1::2].tolist(), strict=True):
-        mark = _is_mark(ink[:, left:right], line.height)
-        if whole and (mark or whole[-1][1]) and left - whole[-1][0].right < LEAST * line.height:
-            whole[-1] = Piece(whole[-1][0].left, right), mark and whole[-1][1]
+    for piece in inked:
+        mark = _is_mark(ink[:, piece.left : piece.right], line.height)
+        if whole and (mark or whole[-1][1]) and piece.left - whole[-1][0].right < LEAST * line.height:
+            whole[-1] = Piece(whole[-1][0].left, piece.right), mark and whole[-1][1]
         else:
-            whole.append((Piece(left, right), mark))
+            whole.append((piece, mark))
     return [piece for piece, _ in whole]
 
 
