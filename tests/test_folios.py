@@ -39,6 +39,7 @@ class Otherwise(PartReader):
         (["'", "— »>—", TEXT, TEXT, TEXT], "— 5 —", ["— 5 —", "— 5 —", TEXT, TEXT, TEXT], 2),
         (["* * *", TEXT, TEXT, TEXT], "* * *", ["* * *", TEXT, TEXT, TEXT], 1),
         (["—", TEXT, TEXT, TEXT], "of", ["—", TEXT, TEXT, TEXT], 1),
+        (["|", TEXT, TEXT, TEXT], "I", ["|", TEXT, TEXT, TEXT], 1),
         ([TEXT, TEXT, "* * *", TEXT, TEXT], "5", [TEXT, TEXT, "* * *", TEXT, TEXT], 0),  # within the page
         (["— 4 —", TEXT, TEXT, TEXT], "5", ["— 4 —", TEXT, TEXT, TEXT], 0),
         ([], "5", [], 0),

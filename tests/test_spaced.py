@@ -21,7 +21,7 @@ USUAL = "the lamp was lit and every keeper slept"
 
 
 def row(text: str, at: int, page: Image) -> FoundBlock:
-    """A bar for each letter of a line, with wide white between those of words in capitals, and the line as one block."""
+    """A bar for each letter of a line, with wide white beside those in capitals, and the line as one block."""
     x = LEFT
     for i, letter in enumerate(text):
         if letter == " ":
@@ -31,7 +31,7 @@ def row(text: str, at: int, page: Image) -> FoundBlock:
         cv2.rectangle(page, (x, at), (x + WIDTH - 1, at + HEIGHT - 1), 0, -1)
         x += WIDTH
         if i + 1 < len(text) and text[i + 1] != " ":
-            x += APART if letter.isupper() and text[i + 1].isupper() else CLOSE
+            x += APART if letter.isupper() or text[i + 1].isupper() else CLOSE
     box = Box(LEFT, at, x, at + HEIGHT)
     words = (FoundWord(text.replace(" ", "").casefold(), box, 0.9, "eng"),)
     return FoundBlock(BlockKind.TEXT, box, (FoundLine(words, box, (Point(LEFT, at + 39), Point(x, at + 39)), HEIGHT),))
@@ -100,6 +100,24 @@ def test_what_is_no_word_then_stays_as_it_was() -> None:
 def test_a_page_without_such_letters_is_not_read_again() -> None:
     _, reader, _ = read("water and light")
     assert reader.shown == []
+
+
+def test_letters_that_are_never_parted_belong_to_their_word() -> None:
+    """In German "ch" and "ck" stay together where letters are set apart (common practice, no source)."""
+    words, _, _ = read("the old BRIghT light was lit")
+    assert [w.text for w in words] == ["the", "old", "bright", "light", "was", "lit"]
+
+
+def test_figures_in_columns_are_not_joined() -> None:
+    page = np.full((400, 2400), 255, np.uint8)
+    block = row("the lamp ABCD", 150, page)
+    (line,) = block.lines
+    edges = [LEFT + 7 * WIDTH + 5 * CLOSE + 2 * WORD + i * (WIDTH + APART) for i in range(4)]
+    figures = [FoundWord(str(n), Box(x, 150, x + WIDTH, 190), 0.9, "eng") for n, x in enumerate(edges)]
+    lamp = FoundWord("thelamp0", Box(LEFT, 150, edges[0] + WIDTH, 190), 0.9, "eng")
+    blocks = [block._replace(lines=(line._replace(words=(lamp, *figures[1:])),)), row(USUAL, 260, page)]
+    told = with_spaced_words(page, 300, ("eng",), blocks, SetClose("thelamp0123"))
+    assert [w.text for w in told[0].lines[0].words] == ["the", "lamp", "0", "1", "2", "3"]
 
 
 TEXTS = {

@@ -26,7 +26,7 @@ def with_folios(
         Cleaned.
     dpi : float
         Pixels an inch.
-    """  # fmt: skip
+    """
     lines = sorted((line for block in blocks for line in block.lines if line.words), key=lambda line: line.box.centre.y)
     better: dict[int, FoundLine] = {}
     for line in {id(each): each for each in (*lines[:OUTER], *lines[-OUTER:])}.values():
@@ -34,8 +34,13 @@ def with_folios(
             continue
         words = read_otherwise(page, dpi, line.box, line.height, languages, reader)
         told = BETWEEN_MARKS.fullmatch(" ".join(word.text for word in words))
-        if told and page_number(told[1].casefold()) is not None:
+        if told and _is_number(told[1].casefold()):
             better[id(line)] = line._replace(words=tuple(words))
     if not better:
         return list(blocks)
     return [block._replace(lines=tuple(better.get(id(line), line) for line in block.lines)) for block in blocks]
+
+
+def _is_number(text: str) -> bool:
+    """Whether it is a page's number; a stroke alone may be read as a small roman one."""
+    return page_number(text) is not None and (text.isdecimal() or len(text) > 1)

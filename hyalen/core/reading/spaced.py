@@ -31,7 +31,7 @@ DARK = 128  # grey level of ink
 # and at most; a letter's width at most; a mark's height and width at most; the white that is put between words.
 USUAL, LEAST, MOST, WIDEST, MARK, BETWEEN_WORDS = 0.25, 0.13, 1.6, 1.4, 0.4, 0.3
 WIDER = 2.0  # times the page's usual white
-MOST_READ = 60  # lines that are read anew, of a page: figures in columns may seem set apart, too
+MOST_READ = 60  # readings of a page's lines: figures in columns may seem set apart, too
 LETTERS = 4  # set apart, one after the other, at least
 NEXT_WORD, EVEN = 1.45, 0.4  # times the white between letters set apart; the least of this, of the most
 COMMON, UNKNOWN = 4.0, 2.0  # Zipf frequency above which a word is no more usual; what one that no list has takes off
@@ -68,14 +68,14 @@ def with_spaced_words(
         Cleaned.
     dpi : float
         Pixels an inch.
-    """  # fmt: skip
+    """
     lines = [line for block in blocks for line in block.lines if line.words]
     inked = {id(line): _inked(page, line) for line in lines}
     usual = _usual_white([(inked[id(line)], line.height) for line in lines])
-
-    shown: list[FoundLine] = []
+    left = MOST_READ
 
     def told(line: FoundLine) -> FoundLine:
+        nonlocal left
         best, asked = line, list[bytes]()
         if id(line) not in inked or not _may_stand_apart(inked[id(line)], line.height):
             return line
@@ -83,9 +83,9 @@ def with_spaced_words(
         for bridged, alone in product((False, True), (False, True)):
             runs = _runs_apart(pieces, line.height, usual, bridged)
             whites = _set_close(pieces, line.height, usual, runs, alone)
-            if runs and whites.tobytes() not in asked and len(shown) < MOST_READ:
+            if runs and whites.tobytes() not in asked and left:
                 asked.append(whites.tobytes())
-                shown.append(line)
+                left -= 1
                 words = _read(page, dpi, languages, line, pieces, whites, reader)
                 for word in line.words:
                     best = _with_better(best, words, word.box.left, word.box.right)

@@ -88,7 +88,7 @@ export class Scanning {
 
   /** Sheets that come meanwhile concern whoever opens the screen next. */
   leave(): void {
-    this.batch = 0;
+    desk.onScan = () => undefined;
     this.asked++;
   }
 
