@@ -108,6 +108,11 @@ def test_letters_that_are_never_parted_belong_to_their_word() -> None:
     assert [w.text for w in words] == ["the", "old", "bright", "light", "was", "lit"]
 
 
+def test_no_letter_is_parted_from_a_word_that_is_none_itself() -> None:
+    words, _, _ = read("the SAND was lit")  # "and" is the more usual word
+    assert [w.text for w in words] == ["the", "sand", "was", "lit"]
+
+
 def test_figures_in_columns_are_not_joined() -> None:
     page = np.full((400, 2400), 255, np.uint8)
     block = row("the lamp ABCD", 150, page)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from rapidfuzz import fuzz
 
 from hyalen.core.imaging.pixels import Image
-from hyalen.core.languages import EDGES, listed_frequency
+from hyalen.core.languages import EDGES, ONE_LETTER, listed_frequency
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.lines import read_line
@@ -96,7 +96,7 @@ def with_spaced_words(
 
 def _with_better(line: FoundLine, words: Sequence[FoundWord], left: int, right: int) -> FoundLine:
     """The line with other words for those from one place to another, where these have the same letters and more of it
-    is words; never with numbers joined."""
+    is words; never with numbers joined, or with letters parted that are no words."""
     before = after = list[FoundWord]()
     while True:
         before, after = ([w for w in each if w.box.left < right and w.box.right > left] for each in (line.words, words))
@@ -106,7 +106,8 @@ def _with_better(line: FoundLine, words: Sequence[FoundWord], left: int, right: 
         left, right = reach
     joined = len(FIGURES.findall(_text(after))) < len(FIGURES.findall(_text(before)))
     alike = fuzz.ratio(*(_text(each).replace(" ", "").casefold() for each in (before, after))) >= ALIKE
-    if not before or not after or joined or not alike or _worth(after) <= _worth(before):
+    parted = _stray_letters(after) > _stray_letters(before)
+    if not before or not after or joined or parted or not alike or _worth(after) <= _worth(before):
         return line
     at = line.words.index(before[0])
     if list(line.words[at : at + len(before)]) != before:
@@ -247,6 +248,11 @@ def _read(
 
 def _text(words: Sequence[FoundWord]) -> str:
     return " ".join(word.text for word in words)
+
+
+def _stray_letters(words: Sequence[FoundWord]) -> int:
+    cores = [(word.text.strip(EDGES).casefold(), word.language) for word in words]
+    return sum(len(c) == 1 and c.isalpha() and c not in ONE_LETTER.get(language, "") for c, language in cores)
 
 
 def _worth(words: Sequence[FoundWord]) -> float:
