@@ -119,7 +119,8 @@ def clean(
         page = page._replace(cleaned=page.cleaned.model_copy(update={"findings": (told, *page.cleaned.findings)}))
     shown = page.shown
     height = max(1, round(shown.shape[0] * THUMB_WIDTH / shown.shape[1]))
-    thumb = as_uint8(cv2.resize(shown, (THUMB_WIDTH, min(height, 20 * THUMB_WIDTH)), interpolation=cv2.INTER_AREA))
+    smaller, _ = reduced(shown, shown.shape[1], THUMB_WIDTH)
+    thumb = as_uint8(cv2.resize(smaller, (THUMB_WIDTH, min(height, 20 * THUMB_WIDTH)), interpolation=cv2.INTER_AREA))
     image = encode_bitonal(shown) if page.cleaned.colours is Colours.BLACK_AND_WHITE else encode_jpeg(shown)
     return CleanedImage(image, encode_jpeg(thumb, 75), encode_png(page.read), page.cleaned)
 

@@ -12,7 +12,7 @@ from scipy.sparse import csr_array
 from scipy.spatial import cKDTree
 
 from hyalen.core.imaging.drawn import find_traces
-from hyalen.core.imaging.pixels import Image, Pieces, grey, pieces, reduced
+from hyalen.core.imaging.pixels import Image, Labels, Pieces, grey, pieces, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.treatment import Bend
 
@@ -208,7 +208,7 @@ def find_letters(page: Image, dpi: float, least: tuple[int, float] = LINE) -> Le
     return found.longer(*least)
 
 
-def _densest_rows(labels: NDArray[np.int32], stats: NDArray[np.int32]) -> Floats:
+def _densest_rows(labels: Labels, stats: NDArray[np.int32]) -> Floats:
     """For each component, the row in which most of its ink lies."""
     y, x = np.nonzero(labels)
     which = labels[y, x]

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from hyalen.core.imaging.pixels import Image, grey, pieces
+from hyalen.core.imaging.pixels import Image, Labels, grey, pieces
 
 LEAST_LETTERS = 60  # fewer do not tell how large the page's dots are
 LEAST_DOTS = 12  # dots on stems that tell the size of all; with fewer, the stroke does
@@ -123,7 +123,7 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
 
 
 def _is_fibre(
-    labels: NDArray[np.int32], stat: NDArray[np.int32], number: int, lettered: NDArray[np.bool_], step: int
+    labels: Labels, stat: NDArray[np.int32], number: int, lettered: NDArray[np.bool_], step: int
 ) -> bool:
     """Whether a thin mark that stands alone leans as no sign does, or stands where there is no line of writing."""
     left, top, width, height, _ = (int(v) for v in stat)

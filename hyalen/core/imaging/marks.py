@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
+from hyalen.core.imaging.pixels import Image, Labels, as_uint8, grey, pieces, reduced
 
 WORKING_DPI = 75.0
 DARK, DIRTY, FAINT = (
@@ -309,7 +309,8 @@ def clean_edges(page: Image, seen: Image, dpi: float) -> tuple[Image, int]:
     scale = dpi / factor
     height, width = small.shape
     dark = (small < DIRTY).astype(np.uint8)
-    labels, stats, _ = pieces(dark)
+    found = pieces(dark)
+    labels, stats, _ = found
     left, top, wide, tall = (stats[:, i] for i in range(4))
     depth = EDGE_DIRT_INCHES * scale
     at_side = (left <= 1) | (left + wide >= width - 1)
@@ -326,7 +327,7 @@ def clean_edges(page: Image, seen: Image, dpi: float) -> tuple[Image, int]:
     gone[0] = False
     if not gone.any():
         return page, 0
-    mask = cv2.dilate(gone[labels].astype(np.uint8), np.ones((5, 5), np.uint8))
+    mask = cv2.dilate(found.of(gone), np.ones((5, 5), np.uint8))
     return _white(page, as_uint8(mask)), int(gone.sum())
 
 
@@ -396,7 +397,7 @@ def alike(page: Image, place: NDArray[np.float64], likes: bool = True) -> list[N
     return found
 
 
-def _picture(labels: NDArray[np.int32], stats: NDArray[np.int32], i: int) -> NDArray[np.bool_]:
+def _picture(labels: Labels, stats: NDArray[np.int32], i: int) -> NDArray[np.bool_]:
     left, top, wide, tall = (int(v) for v in stats[i, :4])
     piece = (labels[top : top + tall, left : left + wide] == i).astype(np.uint8)
     return np.asarray(cv2.resize(piece, (16, 16), interpolation=cv2.INTER_NEAREST) == 1)

@@ -59,10 +59,10 @@ def picture_mask(page: Image, dpi: float) -> Mask:
     square = np.ones((side, side), np.uint8)
     closed = cv2.morphologyEx(small, cv2.MORPH_CLOSE, square)
     dark = (as_uint8(cv2.medianBlur(as_uint8(closed), 3)) < 225).astype(np.uint8)
-    labels, stats, _ = pieces(as_uint8(cv2.morphologyEx(dark, cv2.MORPH_CLOSE, square)))
-    keep = np.minimum(stats[:, 2], stats[:, 3]) >= SMALLEST_INCHES * scale
+    found = pieces(as_uint8(cv2.morphologyEx(dark, cv2.MORPH_CLOSE, square)))
+    keep = np.minimum(found.stats[:, 2], found.stats[:, 3]) >= SMALLEST_INCHES * scale
     keep[0] = False
-    return as_uint8(cv2.dilate(_filled(keep[labels].astype(np.uint8)), np.ones((5, 5), np.uint8)))
+    return as_uint8(cv2.dilate(_filled(found.of(keep)), np.ones((5, 5), np.uint8)))
 
 
 def without_writing(pictures: Mask, page: Image, dpi: float) -> Mask:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Image = NDArray[np.uint8]
+SMALL = 1 << 18  # pixels: of fewer, a table of all short numbers takes longer than an index
 
 
 def as_uint8(array: NDArray[np.generic]) -> Image:
@@ -16,23 +17,44 @@ def as_uint8(array: NDArray[np.generic]) -> Image:
     return np.ascontiguousarray(array, dtype=np.uint8)
 
 
+Labels = NDArray[np.uint16] | NDArray[np.int32]
+
+
 class Pieces(NamedTuple):
     """Connected parts of a mask; number 0 is what is outside of it.
 
-    `labels` is (h, w) int32; `stats` holds left, top, width, height and area; `centres` x and y.
+    `labels` is (h, w), uint16 where the parts are few enough; `stats` holds left, top, width, height and area;
+    `centres` x and y.
     """
 
-    labels: NDArray[np.int32]
+    labels: Labels
     stats: NDArray[np.int32]
     centres: NDArray[np.float64]
+
+    def of(self, told: NDArray[np.bool_]) -> Image:
+        """A mask of the parts that are told to be in it, by their numbers."""
+        if self.labels.dtype != np.uint16 or self.labels.size < SMALL:
+            return np.asarray(told[self.labels], dtype=np.uint8)
+        table = np.zeros(1 << 16, np.uint8)
+        table[: len(told)] = told
+        return as_uint8(cv2.LUT(self.labels, table))  # five times as fast as an index
 
 
 def pieces(mask: NDArray[np.uint8]) -> Pieces:
     """The parts of a mask that hang together, corners included; an empty mask has none."""
     if mask.size == 0:  # OpenCV would end the process
-        return Pieces(np.zeros(mask.shape, np.int32), np.zeros((1, 5), np.int32), np.zeros((1, 2)))
-    _, labels, stats, centres = cv2.connectedComponentsWithStats(mask, connectivity=8)
-    return Pieces(np.asarray(labels, np.int32), np.asarray(stats, np.int32), np.asarray(centres, np.float64))
+        return Pieces(np.zeros(mask.shape, np.uint16), np.zeros((1, 5), np.int32), np.zeros((1, 2)))
+    if cv2.countNonZero(mask) == 0:
+        height, width = mask.shape
+        outside = np.array([[0, 0, width, height, width * height]], np.int32)
+        return Pieces(np.zeros(mask.shape, np.uint16), outside, np.array([[(width - 1) / 2, (height - 1) / 2]]))
+    try:
+        _, labels, stats, centres = cv2.connectedComponentsWithStats(mask, connectivity=8, ltype=cv2.CV_16U)
+        numbers: Labels = np.asarray(labels, np.uint16)
+    except cv2.error:  # too many for short numbers, which take half the time
+        _, labels, stats, centres = cv2.connectedComponentsWithStats(mask, connectivity=8, ltype=cv2.CV_32S)
+        numbers = np.asarray(labels, np.int32)
+    return Pieces(numbers, np.asarray(stats, np.int32), np.asarray(centres, np.float64))
 
 
 def grey(image: Image) -> Image:

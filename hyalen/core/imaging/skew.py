@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, grey, ink_mask, reduced
+from hyalen.core.imaging.pixels import Image, grey, ink_mask, pieces, reduced
 
 LARGEST_SKEW = 15.0  # degrees: who lays a sheet down otherwise means to
 
@@ -35,7 +34,8 @@ class LineEdges(NamedTuple):
 def glyph_mask(page: Image, dpi: float) -> NDArray[np.uint8]:
     """Ink of letter size: specks, pictures and everything that touches the border are left out."""
     mask = ink_mask(page, dpi).astype(np.uint8)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    found = pieces(mask)
+    stats = found.stats
     width, height, area = stats[:, 2], stats[:, 3], stats[:, 4]
     at_border = (
         (stats[:, 0] == 0)
@@ -47,7 +47,7 @@ def glyph_mask(page: Image, dpi: float) -> NDArray[np.uint8]:
     keep &= np.minimum(width, height) <= dpi / 3
     keep &= ~at_border
     keep[0] = False
-    return np.asarray(keep[labels], dtype=np.uint8)
+    return found.of(keep)
 
 
 def lower_edges(mask: NDArray[np.uint8]) -> LineEdges:

@@ -179,7 +179,7 @@ def _free_ink(page: Image, bed: NDArray[np.uint8], paper: NDArray[np.bool_]) -> 
     level = float(np.median(page[paper]))
     ink = ((page < INK_LEVEL * level) & paper).astype(np.uint8)
     touching = cv2.dilate(bed, np.ones((5, 5), np.uint8)) == 1
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    labels, stats, _ = pieces(ink)
     keep = (stats[:, 4] >= LEAST_INK) & (stats[:, 3] <= TALLEST_INK) & (stats[:, 2] <= WIDEST_INK)
     keep[0] = False
     keep[np.unique(labels[touching])] = False
@@ -257,7 +257,7 @@ def _letters(page: Image, dpi: float) -> Image:
     letter = (stats[:, 4] >= LEAST_LETTER[0]) & (stats[:, 3] >= LEAST_LETTER[1])
     letter &= (stats[:, 3] <= LARGEST_LETTER[0] * dpi) & (stats[:, 2] <= LARGEST_LETTER[1] * dpi)
     letter[0] = False
-    return as_uint8(letter[found.labels])
+    return found.of(letter)
 
 
 def _past_shadow(letters: Image, dpi: float, box: Box) -> Box:

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, Pieces, as_uint8, grey, pieces, reduced
+from hyalen.core.imaging.pixels import Image, Labels, Pieces, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box, Point, union
 
 WORK_DPI = 100.0  # pixels an inch: a drawing's strokes touch, letters do not
@@ -73,7 +73,7 @@ def find_figures(
     joined = as_uint8(cv2.morphologyEx(ink, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)))
     found, strokes = pieces(joined), pieces(as_uint8(ink))
     parts = [_Part.of(found.labels, found.stats, i, ink, text, strokes) for i in range(1, len(found.stats))]
-    labels = found.labels
+    labels = found.labels.astype(np.int32)
     for part in [p for p in parts if p.sprawls(small.shape)]:
         # Frames and bands join what are several pictures.
         side = max(3, int(SOLID * dpi / factor)) | 1
@@ -125,7 +125,7 @@ class _Part(NamedTuple):
 
     @classmethod
     def of(
-        cls, labels: NDArray[np.int32], stats: NDArray[np.int32], i: int, ink: Image, text: Image, strokes: Pieces
+        cls, labels: Labels, stats: NDArray[np.int32], i: int, ink: Image, text: Image, strokes: Pieces
     ) -> _Part:
         left, top, width, height, area = (int(v) for v in stats[i])
         window = (slice(top, top + height), slice(left, left + width))
@@ -161,7 +161,7 @@ class _Part(NamedTuple):
 def _figure(
     box: Box,
     members: Sequence[_Part],
-    labels: NDArray[np.int32],
+    labels: Labels,
     text: Image,
     factor: float,
     page: Image,

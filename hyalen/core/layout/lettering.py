@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, grey
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces
 from hyalen.core.layout.sizes import TALL, type_size
 from hyalen.core.layout.strokes import DARK
 from hyalen.core.model.content import Line, PageContent, Part, Region, Word
@@ -286,11 +286,11 @@ def glyph_boxes(ink: NDArray[np.uint8]) -> list[Box]:
     """Boxes of connected ink from the left; a dot or an accent belongs to the letter that it stands over."""
     if ink.size == 0:
         return []
-    count, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
-    if count - 1 > MOST_GLYPHS:
+    stats = pieces(ink).stats[1:]
+    if len(stats) > MOST_GLYPHS:
         return []
     found: list[Box] = []
-    for part in sorted((Box(x, y, x + w, y + h) for x, y, w, h, _ in stats[1:].tolist()), key=lambda b: b.left):
+    for part in sorted((Box(x, y, x + w, y + h) for x, y, w, h, _ in stats.tolist()), key=lambda b: b.left):
         before = found[-1] if found else None
         if before is not None and min(part.right, before.right) - max(part.left, before.left) > 0.5 * min(
             part.width, before.width

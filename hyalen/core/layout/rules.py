@@ -66,7 +66,7 @@ def _thin(strokes: NDArray[np.uint8], dpi: float, thickness_axis: int) -> NDArra
     extent = found.stats[:, 2] if thickness_axis == 1 else found.stats[:, 3]
     keep = found.stats[:, 4] / np.maximum(extent, 1) <= dpi * THICKEST
     keep[0] = False
-    return np.asarray(keep[found.labels], dtype=np.uint8)
+    return found.of(keep)
 
 
 def with_panels(rules: Rules, page: Image, panels: Sequence[Box]) -> Rules:

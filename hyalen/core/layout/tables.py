@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from hyalen.core.imaging.pixels import as_uint8, pieces
 from hyalen.core.layout.rules import Rules
 from hyalen.core.model.geometry import Box
 
@@ -55,12 +56,11 @@ def find_grids(rules: Rules) -> Grids:
     across, down, factor, dpi = rules.across_mask, rules.down_mask, rules.factor, rules.dpi
     gap = max(3, int(dpi / 30))
     grid = cv2.dilate(across | down, np.ones((gap, gap), np.uint8))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(grid, connectivity=8)
+    labels, stats, _ = pieces(as_uint8(grid))
     tables: list[FoundTable] = []
     staves: list[Box] = []
-    for i in range(1, count):
-        left, top, width, height, _ = (int(v) for v in stats[i])
-        if width < LEAST_WIDTH * dpi or height < LEAST_HEIGHT * dpi:
+    for i, (left, top, width, height, _) in enumerate(stats.tolist()):
+        if i == 0 or width < LEAST_WIDTH * dpi or height < LEAST_HEIGHT * dpi:
             continue
         window = (slice(top, top + height), slice(left, left + width))
         mine = labels[window] == i

@@ -99,4 +99,4 @@ def without_hanging(ink: NDArray[np.uint8]) -> NDArray[np.uint8]:
     bottom, reach = top + height, MOST_HANGING * ink.shape[0]
     hang = ((top == 0) & (bottom < reach)) | ((bottom == ink.shape[0]) & (top > ink.shape[0] - reach))
     hang[0] = False
-    return np.where(hang[found.labels], np.uint8(0), ink) if hang.any() else ink
+    return np.where(found.of(hang), np.uint8(0), ink) if hang.any() else ink

@@ -11,7 +11,7 @@ from rapidfuzz import fuzz
 
 from hyalen.core.imaging.curvature import LETTERS_DPI
 from hyalen.core.imaging.pictures import lines_of_writing
-from hyalen.core.imaging.pixels import Image, pieces, reduced, with_margin
+from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced, with_margin
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
@@ -61,11 +61,9 @@ def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
         mask[cv2.dilate(rules, np.ones((3, 3), np.uint8)) > 0] = 0
     reach = int(dpi / 5) | 1
     joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((3, reach), np.uint8))
-    count, _, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
     strips = []
     whole = Box(0, 0, page.shape[1], page.shape[0])
-    for i in range(1, count):
-        left, top, width, height, _ = (int(v) for v in stats[i])
+    for left, top, width, height, _ in pieces(as_uint8(joined)).stats[1:].tolist():
         ink = int(mask[top : top + height, left : left + width].sum())
         if width < dpi * 0.18 or not dpi * 0.05 <= height <= dpi * 0.45 or ink < 0.06 * width * height:
             continue
