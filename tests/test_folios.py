@@ -38,6 +38,9 @@ class Otherwise(PartReader):
         ([TEXT, TEXT, TEXT, "»«"], "xiv", [TEXT, TEXT, TEXT, "xiv"], 1),
         (["'", "— »>—", TEXT, TEXT, TEXT], "— 5 —", ["— 5 —", "— 5 —", TEXT, TEXT, TEXT], 2),
         (["* * *", TEXT, TEXT, TEXT], "* * *", ["* * *", TEXT, TEXT, TEXT], 1),
+        (["w", TEXT, TEXT, TEXT], "— 5 —", ["— 5 —", TEXT, TEXT, TEXT], 1),
+        ([TEXT, TEXT, TEXT, "B"], "8", [TEXT, TEXT, TEXT, "B"], 0),  # a sheet's signature
+        (["x", TEXT, TEXT, TEXT], "5", ["x", TEXT, TEXT, TEXT], 0),
         (["—", TEXT, TEXT, TEXT], "of", ["—", TEXT, TEXT, TEXT], 1),
         (["|", TEXT, TEXT, TEXT], "I", ["|", TEXT, TEXT, TEXT], 1),
         ([TEXT, TEXT, "* * *", TEXT, TEXT], "5", [TEXT, TEXT, "* * *", TEXT, TEXT], 0),  # within the page

@@ -317,3 +317,20 @@ def test_pixels_are_decoded_by_meaning() -> None:
 
 def test_an_empty_mask_has_no_pieces() -> None:
     assert len(pieces(np.zeros((0, 40), np.uint8)).stats) == 1  # only what is outside
+
+
+@pytest.mark.parametrize("side", [100, 600])  # 2,500 dots, and more than a short number counts
+def test_dots_are_counted_however_many_and_told_apart(side: int) -> None:
+    mask = np.zeros((side, side), np.uint8)
+    mask[::2, ::2] = 1
+    found = pieces(mask)
+    assert len(found.stats) == (side // 2) ** 2 + 1 and found.stats[1:, 4].tolist() == [1] * (side // 2) ** 2
+    left = found.stats[:, 0] < side // 2
+    left[0] = False
+    assert np.array_equal(found.of(left), mask * (np.arange(side) < side // 2))
+
+
+def test_a_mask_without_ink_is_all_outside() -> None:
+    found, known = pieces(np.zeros((30, 40), np.uint8)), cv2.connectedComponentsWithStats(np.zeros((30, 40), np.uint8))
+    assert found.stats.tolist() == known[2].tolist() and found.centres.tolist() == known[3].tolist()
+    assert not found.labels.any()

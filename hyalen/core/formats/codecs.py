@@ -212,7 +212,12 @@ def encode_jpeg(image: Image, quality: int = 85) -> bytes:
 
 def encode_png(image: Image) -> bytes:
     """PNG, quickly rather than smallest: on a grey page filters of rows (PNG, 3rd ed., 9) take longer than they save."""
-    plain = [cv2.IMWRITE_PNG_FILTER, cv2.IMWRITE_PNG_FILTER_NONE, cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_RLE]
+    plain = [
+        cv2.IMWRITE_PNG_FILTER,
+        cv2.IMWRITE_PNG_FILTER_NONE,
+        cv2.IMWRITE_PNG_STRATEGY,
+        cv2.IMWRITE_PNG_STRATEGY_RLE,
+    ]
     return _encode(".png", image, plain if image.ndim == 2 else [])
 
 

@@ -122,9 +122,7 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     return result, int(gone.sum())
 
 
-def _is_fibre(
-    labels: Labels, stat: NDArray[np.int32], number: int, lettered: NDArray[np.bool_], step: int
-) -> bool:
+def _is_fibre(labels: Labels, stat: NDArray[np.int32], number: int, lettered: NDArray[np.bool_], step: int) -> bool:
     """Whether a thin mark that stands alone leans as no sign does, or stands where there is no line of writing."""
     left, top, width, height, _ = (int(v) for v in stat)
     if not lettered[top // step : (top + height) // step + 1].any():

@@ -124,9 +124,7 @@ class _Part(NamedTuple):
     inner: int
 
     @classmethod
-    def of(
-        cls, labels: Labels, stats: NDArray[np.int32], i: int, ink: Image, text: Image, strokes: Pieces
-    ) -> _Part:
+    def of(cls, labels: Labels, stats: NDArray[np.int32], i: int, ink: Image, text: Image, strokes: Pieces) -> _Part:
         left, top, width, height, area = (int(v) for v in stats[i])
         window = (slice(top, top + height), slice(left, left + width))
         mine = labels[window] == i

@@ -1,4 +1,4 @@
-"""Page numbers of which the engine made marks: "— »>—" where "— 5 —" stands alone over the text."""
+"""Page numbers of which the engine made marks or a letter: "— »>—" or "w" where "— 5 —" stands alone over the text."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ BETWEEN_MARKS = re.compile(r"\W*(\w+)\W*")
 def with_folios(
     page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
 ) -> list[FoundBlock]:
-    """The blocks with the outermost lines, where these are nothing but marks, read otherwise if that tells a number.
+    """The blocks with the outermost lines, where these tell nothing, read otherwise if that tells a number.
 
     Parameters
     ----------
@@ -30,7 +30,7 @@ def with_folios(
     lines = sorted((line for block in blocks for line in block.lines if line.words), key=lambda line: line.box.centre.y)
     better: dict[int, FoundLine] = {}
     for line in {id(each): each for each in (*lines[:OUTER], *lines[-OUTER:])}.values():
-        if any(c.isalnum() for word in line.words for c in word.text):
+        if _says_something("".join(word.text for word in line.words)):
             continue
         words = read_otherwise(page, dpi, line.box, line.height, languages, reader)
         told = BETWEEN_MARKS.fullmatch(" ".join(word.text for word in words))
@@ -39,6 +39,12 @@ def with_folios(
     if not better:
         return list(blocks)
     return [block._replace(lines=tuple(better.get(id(line), line) for line in block.lines)) for block in blocks]
+
+
+def _says_something(text: str) -> bool:
+    """More than marks and one small letter that counts nothing; capitals alone are a sheet's signature or a division's."""
+    letters = [c for c in text if c.isalnum()]
+    return len(letters) > 1 or any(not c.islower() or page_number(c) is not None for c in letters)
 
 
 def _is_number(text: str) -> bool:
