@@ -38,9 +38,7 @@ class Otherwise(PartReader):
         ([TEXT, TEXT, TEXT, "»«"], "xiv", [TEXT, TEXT, TEXT, "xiv"], 1),
         (["'", "— »>—", TEXT, TEXT, TEXT], "— 5 —", ["— 5 —", "— 5 —", TEXT, TEXT, TEXT], 2),
         (["* * *", TEXT, TEXT, TEXT], "* * *", ["* * *", TEXT, TEXT, TEXT], 1),
-        (["w", TEXT, TEXT, TEXT], "— 5 —", ["— 5 —", TEXT, TEXT, TEXT], 1),
         ([TEXT, TEXT, TEXT, "B"], "8", [TEXT, TEXT, TEXT, "B"], 0),  # a sheet's signature
-        (["x", TEXT, TEXT, TEXT], "5", ["x", TEXT, TEXT, TEXT], 0),
         (["—", TEXT, TEXT, TEXT], "of", ["—", TEXT, TEXT, TEXT], 1),
         (["|", TEXT, TEXT, TEXT], "I", ["|", TEXT, TEXT, TEXT], 1),
         ([TEXT, TEXT, "* * *", TEXT, TEXT], "5", [TEXT, TEXT, "* * *", TEXT, TEXT], 0),  # within the page
@@ -56,3 +54,12 @@ def test_marks_alone_at_the_pages_edge_may_be_its_number(
     blocks = with_folios(page, 300, ("eng",), [block(text, 50 + 90 * i) for i, text in enumerate(lines)], reader)
     assert [" ".join(w.text for line in b.lines for w in line.words) for b in blocks] == told
     assert reader.asked == asked
+
+
+@pytest.mark.parametrize("otherwise,told", [("5 —", ["5 —"]), ("of", ["5) —", "w"])])
+def test_a_bit_of_a_page_number_is_no_line_of_its_own(otherwise: str, told: list[str]) -> None:
+    bit = block("w", 54)
+    inner = bit._replace(lines=tuple(line._replace(box=Box(120, 54, 130, 60)) for line in bit.lines))
+    page = np.full((1000, 900), 255, np.uint8)
+    blocks = with_folios(page, 300, ("eng",), [block("5) —", 50), inner, block(TEXT, 140)], Otherwise(otherwise))
+    assert [" ".join(w.text for w in line.words) for b in blocks for line in b.lines] == [*told, TEXT]

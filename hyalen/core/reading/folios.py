@@ -1,4 +1,4 @@
-"""Page numbers of which the engine made marks or a letter: "— »>—" or "w" where "— 5 —" stands alone over the text."""
+"""Page numbers that the engine did not make out: "— »>—", or a bit of a figure by itself, where "— 5 —" stands alone."""
 
 from __future__ import annotations
 
@@ -18,7 +18,9 @@ BETWEEN_MARKS = re.compile(r"\W*(\w+)\W*")
 def with_folios(
     page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
 ) -> list[FoundBlock]:
-    """The blocks with the outermost lines, where these tell nothing, read otherwise if that tells a number.
+    """The blocks with the outermost lines, read otherwise if that tells a number.
+
+    Only lines of nothing but marks, and those in whose ink another line was read as well, which then goes.
 
     Parameters
     ----------
@@ -28,23 +30,22 @@ def with_folios(
         Pixels an inch.
     """
     lines = sorted((line for block in blocks for line in block.lines if line.words), key=lambda line: line.box.centre.y)
-    better: dict[int, FoundLine] = {}
-    for line in {id(each): each for each in (*lines[:OUTER], *lines[-OUTER:])}.values():
-        if _says_something("".join(word.text for word in line.words)):
+    outer = list({id(each): each for each in (*lines[:OUTER], *lines[-OUTER:])}.values())
+    better: dict[int, FoundLine | None] = {}
+    for line in outer:
+        bits = [other for other in outer if other is not line and line.box.covers(other.box)]
+        if not bits and any(c.isalnum() for word in line.words for c in word.text):
             continue
         words = read_otherwise(page, dpi, line.box, line.height, languages, reader)
         told = BETWEEN_MARKS.fullmatch(" ".join(word.text for word in words))
         if told and _is_number(told[1].casefold()):
-            better[id(line)] = line._replace(words=tuple(words))
+            better |= {id(line): line._replace(words=tuple(words))} | {id(bit): None for bit in bits}
     if not better:
         return list(blocks)
-    return [block._replace(lines=tuple(better.get(id(line), line) for line in block.lines)) for block in blocks]
-
-
-def _says_something(text: str) -> bool:
-    """More than marks and one small letter that counts nothing; capitals alone are a sheet's signature or a division's."""
-    letters = [c for c in text if c.isalnum()]
-    return len(letters) > 1 or any(not c.islower() or page_number(c) is not None for c in letters)
+    return [
+        block._replace(lines=tuple(kept for line in block.lines if (kept := better.get(id(line), line)) is not None))
+        for block in blocks
+    ]
 
 
 def _is_number(text: str) -> bool:
