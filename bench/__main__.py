@@ -28,7 +28,9 @@ PARTS = {
 
 
 def main() -> None:
-    chosen = [a for a in sys.argv[1:] if a in PARTS] or list(PARTS)
+    chosen = sys.argv[1:] or list(PARTS)
+    if not set(chosen) <= set(PARTS):
+        sys.exit(__doc__)
     rows = [("measure", "Hyalen", "bare engine", "reach")]
     for part in chosen:
         rows += PARTS[part](default_workers())
