@@ -40,12 +40,15 @@ export class Ahead {
     return this.help[`${page}.${word}.${text}`];
   }
 
-  /** Ask for what some doubts will need: what the words after the first may be once all that was settled is saved. */
-  fetch(doubts: OpenDoubt[], revisions: Map<number, number>): void {
-    for (const { page_id } of doubts) if (!this.page(page_id, revisions.get(page_id) ?? -1)) void this.fetchPage(page_id);
+  /** Ask for what some doubts will need: for those after the first once all that was settled is saved, which goes before. */
+  fetch(doubts: OpenDoubt[], revision: (page: number) => number | undefined): void {
+    const need = (doubt: OpenDoubt) => {
+      if (!this.page(doubt.page_id, revision(doubt.page_id) ?? -1)) void this.fetchPage(doubt.page_id);
+      this.fetchHelp(doubt);
+    };
     const [first, ...others] = doubts;
-    if (first) this.fetchHelp(first);
-    if (others.length) void inTurn(async () => others.forEach((doubt) => this.fetchHelp(doubt)));
+    if (first) need(first);
+    if (others.length) void inTurn(async () => others.forEach(need));
   }
 
   /** Ask what a doubtful word may be. */

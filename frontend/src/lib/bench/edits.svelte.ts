@@ -248,7 +248,7 @@ export class Edits {
   async goDoubt(doubt: OpenDoubt): Promise<void> {
     const walk = this.walk;
     const at = walk.findIndex((d) => d.page_id === doubt.page_id && d.key === doubt.key);
-    if (at >= 0) afterPaint(() => ahead.fetch(walk.slice(at, at + LOOKED_AHEAD), new Map(desk.pages.map((p) => [p.id, p.revision]))));
+    if (at >= 0) afterPaint(() => ahead.fetch(walk.slice(at, at + LOOKED_AHEAD), (id) => desk.pages.find((p) => p.id === id)?.revision));
     await view.goPage(doubt.position);
     if (desk.page?.id === doubt.page_id) selection.select(doubt.region_id ?? null, doubt.word_id ?? null, doubt.word_id !== null);
   }

@@ -8,6 +8,7 @@ import { Finding } from './finding.svelte';
 import { notices } from './notices.svelte';
 import { Proof } from './proof.svelte';
 import { selection } from './selection.svelte';
+import { inTurn } from './turns';
 import { view } from './view.svelte';
 
 // Nothing is painted here.
@@ -130,8 +131,8 @@ describe('what is fetched ahead', () => {
   it('is asked for once, kept by its revision, and forgotten when there is too much', async () => {
     const ahead = new Ahead();
     const wanted = [doubt(1, 'w1', 0.9), doubt(1, 'w2', 0.8), doubt(2, 'w1', 0.7)];
-    ahead.fetch(wanted, new Map([[1, 1], [2, 1]]));
-    ahead.fetch(wanted, new Map([[1, 1], [2, 1]]));
+    ahead.fetch(wanted, () => 1);
+    ahead.fetch(wanted, () => 1);
     await vi.waitFor(() => expect(ahead.helpFor(2, 'w1', 'w1')?.suggestions).toEqual(['the']));
     expect(vi.mocked(api.page).mock.calls.map(([id]) => id)).toEqual([1, 2]);
     expect(api.wordHelp).toHaveBeenCalledTimes(3);
@@ -139,13 +140,25 @@ describe('what is fetched ahead', () => {
     for (let id = 10; id < 30; id++) ahead.keep(page(id));
     expect([ahead.page(1, 1), ahead.page(29, 1)?.id]).toEqual([null, 29]);
   });
+  it('waits for what is being saved, but for the doubt that comes next', async () => {
+    const ahead = new Ahead();
+    let saved: () => void = () => undefined;
+    const saving = inTurn(() => new Promise<void>((done) => (saved = done)));
+    await Promise.resolve();
+    ahead.fetch([doubt(1, 'w1', 0.9), doubt(2, 'w1', 0.7)], () => 1);
+    await vi.waitFor(() => expect(ahead.page(1, 1)?.id).toBe(1));
+    expect(vi.mocked(api.page).mock.calls.map(([id]) => id)).toEqual([1]);
+    saved();
+    await saving;
+    await vi.waitFor(() => expect(ahead.page(2, 1)?.id).toBe(2));
+  });
   it('does without where the server does not answer', async () => {
     vi.spyOn(api, 'wordHelp').mockRejectedValueOnce(new Refused(0, 'x', 'x'));
     const ahead = new Ahead();
-    ahead.fetch([doubt(1, 'w1', 0.9)], new Map([[1, 1]]));
+    ahead.fetch([doubt(1, 'w1', 0.9)], () => 1);
     await new Promise((done) => setTimeout(done, 5));
     expect(ahead.helpFor(1, 'w1', 'w1')).toBeUndefined();
-    ahead.fetch([doubt(1, 'w1', 0.9)], new Map([[1, 1]]));
+    ahead.fetch([doubt(1, 'w1', 0.9)], () => 1);
     await vi.waitFor(() => expect(ahead.helpFor(1, 'w1', 'w1')?.kin).toBe(4));
   });
 });

@@ -89,7 +89,7 @@
   const help = $derived(current ? ahead.helpFor(pageId, current.id, current.text) : undefined);
   $effect(() => {
     const word = current;
-    if (word) untrack(() => ahead.fetch([{ page_id: pageId, word_id: word.id, text: word.text } as OpenDoubt], new Map([[pageId, page.revision]])));
+    if (word) untrack(() => ahead.fetch([{ page_id: pageId, word_id: word.id, text: word.text } as OpenDoubt], () => page.revision));
   });
 
   /** A suggestion by its digit; a plain digit only where nobody would type one. */
