@@ -319,12 +319,14 @@ def test_an_empty_mask_has_no_pieces() -> None:
     assert len(pieces(np.zeros((0, 40), np.uint8)).stats) == 1  # only what is outside
 
 
-@pytest.mark.parametrize("side", [100, 600])  # 2,500 dots, and more than a short number counts
-def test_dots_are_counted_however_many_and_told_apart(side: int) -> None:
+@pytest.mark.parametrize("side,apart", [(100, 2), (900, 6), (600, 2)])  # few, many, more than a short number counts
+def test_dots_are_counted_however_many_and_told_apart(side: int, apart: int) -> None:
     mask = np.zeros((side, side), np.uint8)
-    mask[::2, ::2] = 1
+    mask[::apart, ::apart] = 1
     found = pieces(mask)
-    assert len(found.stats) == (side // 2) ** 2 + 1 and found.stats[1:, 4].tolist() == [1] * (side // 2) ** 2
+    count = (side // apart) ** 2
+    assert len(found.stats) == count + 1 and found.stats[1:, 4].tolist() == [1] * count
+    assert found.labels.dtype == (np.uint16 if count < 1 << 16 else np.int32)
     left = found.stats[:, 0] < side // 2
     left[0] = False
     assert np.array_equal(found.of(left), mask * (np.arange(side) < side // 2))

@@ -185,6 +185,13 @@ def test_a_bar_code_is_read_and_has_its_place(upright: bool) -> None:
     assert found.box.overlap(place) > 0.7 * place.area and place.grown(20).covers(found.box, 0.95)
 
 
+def test_a_low_and_a_pale_bar_code_are_read() -> None:
+    page = np.full((2400, 1800), 255, np.uint8)
+    for top, code in ((300, interleaved("0031931475", height=25)), (900, interleaved("88120943") // 2 + 127)):
+        page[top : top + code.shape[0], 300 : 300 + code.shape[1]] = code
+    assert sorted(code.text for code in read_bar_codes(page, 300)) == ["0031931475", "88120943"]
+
+
 def test_a_bar_code_on_a_page_is_a_picture_that_says_what_it_reads(setter: Typesetter) -> None:
     page = setter.set(
         f"<meta charset=utf-8><style>body{{margin:28mm;font:11pt/1.5 'Liberation Serif'}}</style>{PROSE * 3}"

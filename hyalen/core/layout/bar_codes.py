@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 import zxingcpp
 
@@ -13,7 +12,6 @@ from hyalen.core.model.geometry import Box
 
 WORK_DPI = 200.0  # pixels an inch: the narrowest bars that copiers print are two pixels wide
 LEAST_CHARACTERS = 4  # shorter ones are found in hatchings
-DENSE_DPI, DENSE_INCHES, DENSE = 75.0, 0.2, 0.35  # a square's side, and its share of ink: codes have half, text a third
 MARGIN = 0.03  # inches around the bars: their own blank rim is not counted
 
 
@@ -35,8 +33,6 @@ def read_bar_codes(page: Image, dpi: float) -> list[BarCode]:
     dpi : float
         Pixels an inch.
     """
-    if not _has_dense_ink(page, dpi):
-        return []
     small, factor = reduced(page, dpi, WORK_DPI)
     height = small.shape[0]
     whole, margin = Box(0, 0, page.shape[1], page.shape[0]), int(MARGIN * dpi)
@@ -56,10 +52,3 @@ def read_bar_codes(page: Image, dpi: float) -> list[BarCode]:
             if not any(box.overlap(other.box) > 0.5 * box.area for other in found):
                 found.append(BarCode(code.format.name, code.text, box))
     return found
-
-
-def _has_dense_ink(page: Image, dpi: float) -> bool:
-    """Whether any place of the page is as dark as a code's: most pages need not be searched."""
-    small, factor = reduced(page, dpi, DENSE_DPI)
-    side = max(3, round(DENSE_INCHES * dpi / factor))
-    return int(cv2.boxFilter(small, -1, (side, side)).min()) < 255 * (1 - DENSE)
