@@ -43,9 +43,7 @@ def contrast(page: Image, boxes: Sequence[Box]) -> float | None:
         Words.
     """
     tones = grey(page)
-    found = [
-        told for box in boxes[:: 1 + len(boxes) // MOST_BOXES] if (told := _of_box(page, tones, box)) is not None
-    ]
+    found = [told for box in boxes[:: 1 + len(boxes) // MOST_BOXES] if (told := _of_box(page, tones, box)) is not None]
     return round(float(np.median(found)), 2) if found else None
 
 
