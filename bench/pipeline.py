@@ -19,7 +19,7 @@ def clean(original: jobs.Original, language: str) -> jobs.CleanedImage:
 
 
 def read(page: jobs.CleanedImage, language: str) -> PageContent:
-    return jobs.read(page.read, page.cleaned.dpi, (language,))
+    return jobs.read(page.read, page.cleaned.dpi, (language,)).content
 
 
 def read_scan(scan: Image, dpi: float, language: str) -> PageContent:

@@ -11,21 +11,20 @@ from pathlib import Path
 
 from hyalen import __version__
 from hyalen.commands import UsageError
-from hyalen.core.formats.deliver import FORMATS
-from hyalen.core.formats.format import Quality, Standard, Tones
-from hyalen.core.formats.names import TOKENS, checked_pattern
 from hyalen.work.forking import forking
 
 DEFAULT_PORT = 8320
+WORKING = ("serve", "batch", "watch", "inspect")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run a command; its exit code."""
+    arguments = sys.argv[1:] if arguments is None else arguments
+    if arguments and arguments[0] in WORKING:
+        forking()  # first of all: it loads on another core while this process loads what the command needs
     told = _parser().parse_args(arguments)
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s", stream=sys.stderr)
     try:
-        if told.run != "scanner":
-            forking()
         # Slow to load: help and wrong use are answered without.
         return int(import_module(f"hyalen.commands.{told.run}").run(told))
     except KeyboardInterrupt:
@@ -46,6 +45,8 @@ def _number(least: int, most: int) -> Callable[[str], int]:
 
 
 def _pattern(text: str) -> str:
+    from hyalen.core.formats.names import checked_pattern
+
     try:
         return checked_pattern(text)
     except ValueError as error:
@@ -95,6 +96,10 @@ def _parser() -> argparse.ArgumentParser:
 
 def _making(parser: argparse.ArgumentParser) -> None:
     """What is told of reading and delivering."""
+    from hyalen.core.formats.deliver import FORMATS
+    from hyalen.core.formats.format import Quality, Standard, Tones
+    from hyalen.core.formats.names import TOKENS
+
     parser.add_argument("--languages", default="eng", help="eng,fra,... or auto")
     parser.add_argument("--set", metavar="NAME", help="formats and choices that are kept as a delivery set")
     parser.add_argument("--data", type=Path, metavar="DIR", help="where the delivery sets are kept")

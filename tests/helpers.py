@@ -30,6 +30,7 @@ from hyalen.store.records import TaskRecord
 from hyalen.store.store import Store
 from hyalen.work.attendant import Attendant
 from hyalen.work.foreman import Foreman
+from hyalen.work.jobs import PageRead
 from hyalen.work.workers import Job, Workers
 
 WAIT = 90_000
@@ -90,7 +91,7 @@ def do(store: Store, task: TaskRecord, result: Cleaned | PageContent | None = No
     if isinstance(result, Cleaned):
         return store.course.cleaned(task, result, image or f"{task.id:064x}", image or "2" * 64, None)
     if isinstance(result, PageContent):
-        return store.course.read(task, result)
+        return store.course.read(task, *PageRead.of(result))
     values = {"width": 2480, "height": 3508, "dpi": 300.0, "dpi_reason": "", "kind": "scanned", "stated_turn": 0}
     return store.course.brought_in(task, f"{task.page_id:064x}", values)
 

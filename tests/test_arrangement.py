@@ -149,6 +149,18 @@ def test_a_duplex_sheet_waits_for_its_back(store: Store) -> None:
     assert [t.stage for t in store.tasks.next(9)] == ["clean", "clean"]
 
 
+def test_the_last_pages_are_cleaned_before_others_are_read(store: Store) -> None:
+    batch = store.documents.add_batch("b", ["eng"])
+    for n in range(4):
+        store.documents.add(batch, f"{n}.jpg", f"{n:064x}", 1)
+    for task in store.tasks.next(9):
+        do(store, task)
+    for task in store.tasks.next(2):
+        do(store, task, cleaned())
+    assert [t.stage for t in store.tasks.next(9, last=1)] == ["read", "read", "clean", "clean"]
+    assert [t.stage for t in store.tasks.next(9, last=2)] == ["clean", "clean", "read", "read"]
+
+
 def test_treatments_are_taken_back_together(store: Store, document: int) -> None:
     a, b, *_ = store.pages.ids(document)
     pale = Treatment(lighten=Lighten(switch=Switch.BY_HAND, strength=0.4))

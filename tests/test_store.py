@@ -12,10 +12,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from hyalen.core.decisions.requests import AcceptDoubt, AcceptWord, EditError, SetRole, SetWord
+from hyalen.core.decisions.requests import AcceptDoubt, AcceptWord, EditError, JoinWords, SetRole, SetWord
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.treatment import Finding, Lighten, Switch, Treatment
+from hyalen.core.proofing.chance import judge
 from hyalen.core.proofing.doubts import Doubt, Stage
+from hyalen.core.proofing.remaining import Left
 from hyalen.store.blobs import Blobs
 from hyalen.store.database import Database, migrations
 from hyalen.store.outcome import Stale
@@ -194,6 +196,18 @@ def test_reading_again_keeps_what_was_decided_and_shows_what_finds_no_place(stor
     assert store.decisions.undo(document).label == "read again"
     assert text(store, page) == "the needle cock" and not store.tasks.has_open()
     assert not [d for d in store.doubts.of_page(page) if d.kind == "unplaced"]
+
+
+def test_a_page_read_again_is_judged_by_what_was_made_of_it(store: Store) -> None:
+    document, (page,) = document_with(store, "the nedle valve of Skarnholm")
+    store.decisions.edit(page, store.pages.page(page).revision, JoinWords(word_ids=("w4", "w5")))
+    store.settings.read_again(document, [page], ["eng", "fra"], whole=False, keep=True)
+    do(store, waiting(store, page, "read"), worn(page_with("the nedlo valve of Skarnholm")))
+    content = store.pages.content(page)
+    assert content is not None and content.regions[1].text == "the nedlo valveof Skarnholm"
+    told = Left.of(each.chance for each in judge(content)).expected
+    row = store.database.row("SELECT expected FROM page WHERE id = ?", page)
+    assert row is not None and row["expected"] == pytest.approx(told)
 
 
 def test_a_page_read_afresh_forgets_what_was_decided_until_that_is_undone(store: Store) -> None:

@@ -197,7 +197,7 @@ def test_tags_that_cannot_be_read_cost_nothing_of_the_text(page: Path) -> None:
     how = cleaned(width=found.width, height=found.height, dpi=found.dpi)
     image = encode_jpeg(np.full((found.height, found.width), 255, np.uint8))
     own = Own(str(page), 0, (found.width, found.height), PageKind.BORN_DIGITAL)
-    content = read_own(image, how, ["eng"], own, "file")
+    content = read_own(image, how, ["eng"], own, "file").content
     assert "The keeper lit the lamp of Torgrunn." in " ".join(r.text.replace("\n", " ") for r in content.regions)
 
 

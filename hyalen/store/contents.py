@@ -16,7 +16,7 @@ from hyalen.core.imaging.likeness import alike
 from hyalen.core.model.content import PageContent, Role
 from hyalen.core.model.packing import packed, unpacked
 from hyalen.core.model.treatment import Cleaned
-from hyalen.core.proofing.chance import judge, recalled, with_evidence
+from hyalen.core.proofing.chance import Weighed, judge, recalled, with_evidence
 from hyalen.core.proofing.doubts import page_doubts, without_reason
 from hyalen.core.proofing.evidence import Known
 from hyalen.core.proofing.placed import main_language as main_language_of
@@ -88,8 +88,13 @@ class Contents:
             content = perform(content, operation, lay)
         self._save(db, page_id, content, settles, before)
 
-    def rebuild(self, db: sqlite3.Connection, page_id: int, settles: bool = True) -> None:
-        """Replay the page's decisions over its reading; then `settles` its document where that may change."""
+    def rebuild(
+        self, db: sqlite3.Connection, page_id: int, settles: bool = True, weighed: Weighed | None = None
+    ) -> None:
+        """Replay the page's decisions over its reading; then `settles` its document where that may change.
+
+        `weighed` is what the words of the reading itself were told to be like.
+        """
         row = db.execute(
             """SELECT r.content, p.roles FROM page p
                JOIN reading r ON r.page_id = p.id AND r.fingerprint = p.reading_print WHERE p.id = ?""",
@@ -102,7 +107,8 @@ class Contents:
         decisions = self.journal.of_page(page_id)
         replayed = replay(reading, content_operations(decisions), self.lay(page_id))
         self.journal.set_unplaced(db, page_id, [decisions[i] for i in replayed.unplaced])
-        self._save(db, page_id, replayed.content, settles)
+        as_read = not roles and replayed.content is reading
+        self._save(db, page_id, replayed.content, settles, weighed=weighed if as_read else None)
 
     def _save(
         self,
@@ -111,6 +117,7 @@ class Contents:
         content: PageContent,
         settles: bool = True,
         before: PageContent | None = None,
+        weighed: Weighed | None = None,
     ) -> None:
         """Write a page's content and what follows from it; `before` is what the page said so far, where that is known."""
         page = db.execute("SELECT document_id, roles, facts FROM page WHERE id = ?", (page_id,)).fetchone()
@@ -122,12 +129,18 @@ class Contents:
         )
         self.touched.add(page_id)
         self.search.index(db, page_id, page["document_id"], content, before)
-        self.show_doubts(db, page_id, content)
+        self.show_doubts(db, page_id, content, weighed)
         # How many letters are in which language changes with every word, and next to never the main language.
         if settles and (facts.marks, facts.accepted) != (known.marks, known.accepted):
             self.settle_if_read(db, page["document_id"])
 
-    def show_doubts(self, db: sqlite3.Connection, page_id: int, content: PageContent | None = None) -> None:
+    def show_doubts(
+        self,
+        db: sqlite3.Connection,
+        page_id: int,
+        content: PageContent | None = None,
+        weighed: Weighed | None = None,
+    ) -> None:
         """A live page's own doubts anew."""
         page = self.pages.page(page_id)
         content = content or self.pages.content(page_id)
@@ -141,7 +154,7 @@ class Contents:
         judged = recalled(content, known, unpacked_chances(row["chances"])) if row["chances"] else None
         told = self.doubts.about_words(page_id)
         if judged is None:
-            judged = judge(content, known)
+            judged = judge(content, known, weighed)
             save_chances(db, page_id, judged, main_language_of(content))
         else:
             if wanted := without_reason(judged, told):

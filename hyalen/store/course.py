@@ -12,6 +12,7 @@ from hyalen import __version__
 from hyalen.core.model.content import PageContent
 from hyalen.core.model.packing import packed
 from hyalen.core.model.treatment import Cleaned, Finding, Switch
+from hyalen.core.proofing.chance import Weighed
 from hyalen.core.proofing.doubts import Stage
 from hyalen.store.arrangement import Arrangement
 from hyalen.store.contents import Contents
@@ -207,7 +208,8 @@ class Course:
             self.advance(db, task.page_id)
         return True
 
-    def read(self, task: TaskRecord, content: PageContent) -> bool:
+    def read(self, task: TaskRecord, content: PageContent, weighed: Weighed) -> bool:
+        """A page was read; False where nobody wants that any more."""
         assert task.page_id is not None
         with self.database.write() as db:
             if not self.tasks.finish(task.id):
@@ -219,7 +221,7 @@ class Course:
                        VALUES (?, ?, ?, ?, ?)""",
                     (task.page_id, task.fingerprint, page.cleaning_print, packed(content), time.time()),
                 )
-                self._adopt_reading(db, page, task.fingerprint)
+                self._adopt_reading(db, page, task.fingerprint, weighed)
             self.advance(db, task.page_id)
             self.contents.settle_if_read(db, page.document_id)
         return True
@@ -248,9 +250,11 @@ class Course:
         )
         return self.pages.page(page.id)
 
-    def _adopt_reading(self, db: sqlite3.Connection, page: PageRecord, wanted: str) -> None:
+    def _adopt_reading(
+        self, db: sqlite3.Connection, page: PageRecord, wanted: str, weighed: Weighed | None = None
+    ) -> None:
         db.execute("UPDATE page SET reading_print = ?, roles = '{}' WHERE id = ?", (wanted, page.id))
-        self.contents.rebuild(db, page.id, settles=False)
+        self.contents.rebuild(db, page.id, settles=False, weighed=weighed)
         self._forget_old(db, page.id)
 
     def _forget_old(self, db: sqlite3.Connection, page_id: int) -> None:

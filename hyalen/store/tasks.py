@@ -66,12 +66,17 @@ class Tasks:
 
     # Doing
 
-    def next(self, limit: int) -> list[TaskRecord]:
+    def next(self, limit: int, last: int = 0) -> list[TaskRecord]:
         """The next tasks: deliveries first, then pages further on, so that documents are finished one by one.
 
-        Those of a batch that is paused wait. A sheet scanned on both sides is cleaned when both are here; of one page
-        and stage one task runs at a time.
+        The `last` pages to be cleaned come before others are read, so that none is left to one core at the end while
+        the others have nothing to do. Those of a batch that is paused wait. A sheet scanned on both sides is cleaned
+        when both are here; of one page and stage one task runs at a time.
         """
+        unclean = self.database.row(
+            "SELECT count(*) AS n FROM task WHERE state = 'waiting' AND stage IN ('bring_in', 'clean')"
+        )
+        reading_last = unclean is not None and unclean["n"] <= last
         rows = self.database.rows(
             f"""SELECT {COLUMNS} FROM task WHERE state = 'waiting'
                   AND batch_id NOT IN (SELECT id FROM batch WHERE paused)
@@ -80,8 +85,9 @@ class Tasks:
                       AND b.state IN ('waiting', 'running')))
                   AND NOT (page_id IS NOT NULL AND EXISTS (SELECT 1 FROM task r WHERE r.page_id = task.page_id
                     AND r.stage = task.stage AND r.state = 'running'))
-                ORDER BY CASE stage WHEN 'deliver' THEN 0 ELSE 1 END, batch_id, document_id,
+                ORDER BY CASE stage WHEN 'deliver' THEN 0 ELSE 1 END, stage = 'read' AND ?, batch_id, document_id,
                   CASE stage WHEN 'read' THEN 0 WHEN 'clean' THEN 1 ELSE 2 END, id LIMIT ?""",
+            reading_last,
             limit,
         )
         return [TaskRecord.of(row) for row in rows]

@@ -203,8 +203,9 @@ class Foreman:
                 if not self.store.tasks.has_open():
                     return
                 self._workers = self._make(self._count)
-            room = self._workers.capacity() + AHEAD - len(self._running)
-            for task in self.store.tasks.next(room) if room > 0 else []:
+            cores = self._workers.capacity()
+            room = cores + AHEAD - len(self._running)
+            for task in self.store.tasks.next(room, last=cores) if room > 0 else []:
                 self._submit(task, self._workers)
             self._pause = 0.0
         except WorkersGone as error:
@@ -350,7 +351,7 @@ class Foreman:
             image, thumb = store.blobs.put(result.image), store.blobs.put(result.thumb)
             return store.course.cleaned(task, result.cleaned, image, thumb, store.blobs.put(result.read))
         if stage == Stage.READ:
-            return store.course.read(task, result)
+            return store.course.read(task, *result)
         order = Order.of(task)
         name = file_name(store, task.batch_id, order)
         blob = store.blobs.adopt(Path(result.path), result.digest)

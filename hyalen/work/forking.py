@@ -14,6 +14,8 @@ PRELOADED = (
     "hyalen.core.formats.pdf",
     "onnxruntime",
     "scipy.interpolate",
+    "scipy.sparse",
+    "scipy.spatial",
     "wordfreq.numbers",
     "wordfreq.tokens",
 )

@@ -41,6 +41,7 @@ from hyalen.core.model.treatment import (
     Treatment,
     as_made,
 )
+from hyalen.core.proofing.chance import Weighed, weigh
 from hyalen.core.proofing.doubts import SURE
 from hyalen.core.read import AUTO, read_content, read_own_content, with_looks
 from hyalen.core.reading.upright import find_turn
@@ -132,12 +133,23 @@ def _reverse(original: Original, turn: FindTurn) -> Image:
     return clean_page(small, original.dpi / factor, Treatment(**off), turn).shown  # type: ignore[arg-type]
 
 
-def read(image: bytes, dpi: float, languages: Sequence[str], shown: bool = True) -> PageContent:
+class PageRead(NamedTuple):
+    """What a page says, and what its words' likelihood to be wrong is told from: whoever keeps it need not look again."""
+
+    content: PageContent
+    weighed: Weighed
+
+    @classmethod
+    def of(cls, content: PageContent) -> PageRead:
+        return cls(content, weigh(content))
+
+
+def read(image: bytes, dpi: float, languages: Sequence[str], shown: bool = True) -> PageRead:
     """Read a cleaned page; `shown` says whether it is delivered as it is read, and not in black and white."""
     cv2.setNumThreads(1)
     page = decode(image)
     content = read_content(page, dpi, tuple(languages))
-    return with_looks(page, content, shown)
+    return PageRead.of(with_looks(page, content, shown))
 
 
 class Own(NamedTuple):
@@ -149,7 +161,7 @@ class Own(NamedTuple):
     kind: str
 
 
-def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own, choice: TextFrom) -> PageContent:
+def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own, choice: TextFrom) -> PageRead:
     """What a page that came with text says; where that text cannot be had, what its ink says."""
     cv2.setNumThreads(1)
     hidden = own.kind != PageKind.BORN_DIGITAL
@@ -164,7 +176,7 @@ def read_own(image: bytes, cleaned: Cleaned, languages: Sequence[str], own: Own,
         found, noted = [], []
     page = decode(image)
     content = with_looks(page, read_own_content(page, cleaned.dpi, tuple(languages), found, choice, tagged=tagged))
-    return content.model_copy(update={"comments": tuple(noted)})
+    return PageRead.of(content.model_copy(update={"comments": tuple(noted)}))
 
 
 def judge_face(path: str, dpi: float, length: float, limits: Limits, front: str | None = None) -> tuple[Judged, bytes]:

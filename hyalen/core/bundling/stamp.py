@@ -7,7 +7,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter
 
 from hyalen.core.imaging.margin import CELL, InkMap
 from hyalen.core.model.bundle import StampPlace
@@ -87,6 +86,8 @@ def _aim(width: float, wide: float, wanted: StampPlace, edge: float) -> float:
 
 def _taken(ink: NDArray[np.bool_], wide: float, high: float) -> NDArray[np.bool_]:
     """By the cell of a box's upper left, whether it would touch ink or leave the page."""
+    from scipy.ndimage import maximum_filter  # slow to load, and the workers only stamp
+
     rows, columns = math.ceil(high / CELL) + 1, math.ceil(wide / CELL) + 1
     if ink.shape[0] < rows or ink.shape[1] < columns:
         return np.ones((0, 0), dtype=bool)

@@ -8,10 +8,9 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_array
-from scipy.spatial import cKDTree
 
 from hyalen.core.imaging.drawn import find_traces
+from hyalen.core.imaging.neighbours import tree_of
 from hyalen.core.imaging.pixels import Image, Labels, Pieces, grey, pieces, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.model.treatment import Bend
@@ -225,7 +224,7 @@ def _followers(
 ) -> NDArray[np.int64]:
     """For each glyph, the next on its line, or -1; no glyph follows two."""
     count, neighbours = len(left), NEIGHBOURS
-    tree = cKDTree(np.c_[left, OFF_LINE * bottom])
+    tree = tree_of(np.c_[left, OFF_LINE * bottom])
     _, near = tree.query(np.c_[right, OFF_LINE * bottom], k=neighbours, distance_upper_bound=SEARCHED * height)
     here = np.repeat(np.arange(count), neighbours)
     there = near.ravel()
@@ -318,6 +317,8 @@ class _Fitted(NamedTuple):
 
 def _fit(field: _Field, x: Floats, y: Floats, heights: Floats, line: NDArray[np.int64], unit: float) -> _Fitted:
     """Parameters in inches; `unit` is the letters' height."""
+    from scipy.sparse import csr_array
+
     count = int(line.max()) + 1
     basis, penalty = field.at(x, heights), field.penalty()
     weight = np.ones(len(x))

@@ -5,8 +5,8 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
+from hyalen.core.imaging.neighbours import tree_of
 from hyalen.core.imaging.pixels import Image, Labels, grey, pieces
 
 LEAST_LETTERS = 60  # fewer do not tell how large the page's dots are
@@ -104,7 +104,7 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     lettered = np.asarray(letters.any(axis=1), dtype=np.bool_)
     alone = np.flatnonzero(thin & clear)
     if len(alone):  # pieces of one broken letter lie beside each other
-        marks = cKDTree(centres[1:][size[1:] > dpi / GRID])
+        marks = tree_of(centres[1:][size[1:] > dpi / GRID])
         beside = marks.query_ball_point(centres[alone], LONGEST_FIBRE * dpi * FIBRE_ALONE, return_length=True)
         alone = alone[beside <= 1]
     fibres = [i for i in alone if _is_fibre(labels, stats[i], int(i), lettered, step)]
@@ -158,8 +158,8 @@ def _dust(
     on_stems &= bool(tied.sum() < MOST_TIED * len(letters))  # letters that join bear dots anywhere
     small: NDArray[np.int64] = np.flatnonzero((area < LARGEST_DOT * dot) & (size < LARGEST_DUST * tall))
     boxes = np.c_[left, top, left + width, top + height].astype(np.float64)
-    near = cKDTree(centres[letters]).query_ball_point(centres[small], DOT_REACH * tall)
-    marks = cKDTree(centres[small])
+    near = tree_of(centres[letters]).query_ball_point(centres[small], DOT_REACH * tall)
+    marks = tree_of(centres[small])
     rows = marks.query_ball_point(centres[small], LEADER * tall)
     places = {int(i): place for place, i in enumerate(small)}
 
@@ -248,7 +248,7 @@ def _dot_area(
     stroke = float(np.median(area[letters] / (width[letters] + height[letters])))
     if len(stems) and len(marks):
         heads = np.c_[left[stems] + width[stems] / 2, top[stems]]
-        apart, nearest = cKDTree(heads).query(centres[marks], distance_upper_bound=OVER * tall)
+        apart, nearest = tree_of(heads).query(centres[marks], distance_upper_bound=OVER * tall)
         head = heads[np.minimum(nearest, len(heads) - 1)]
         above = np.isfinite(apart) & (np.abs(centres[marks][:, 0] - head[:, 0]) < OVERLAP * tall)
         above &= centres[marks][:, 1] < head[:, 1]
@@ -281,7 +281,7 @@ def _in_a_row(
     if len(places) == 0 or len(marks) == 0:
         return np.zeros(len(places), dtype=bool)
     reach, slack = dpi / ROW, dpi / PART
-    found = cKDTree(marks).query_ball_point(places, reach)
+    found = tree_of(marks).query_ball_point(places, reach)
     aligned = np.zeros(len(places), dtype=bool)
     for i, near in enumerate(found):
         apart = np.abs(marks[near] - places[i])

@@ -9,8 +9,8 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
+from hyalen.core.imaging.neighbours import tree_of
 from hyalen.core.imaging.pixels import Image, pieces
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
@@ -55,7 +55,7 @@ def _chains(boxes: NDArray[np.float64], reach: float) -> list[list[int]]:
     centres, sizes = (boxes[:, :2] + boxes[:, 2:]) / 2, boxes[:, 3] - boxes[:, 1]
     following = np.full(len(boxes), -1)
     nearest = np.full(len(boxes), np.inf)
-    for a, b in cKDTree(centres).query_pairs(reach, output_type="ndarray"):
+    for a, b in tree_of(centres).query_pairs(reach, output_type="ndarray"):
         if centres[a, 0] > centres[b, 0]:
             a, b = b, a
         step, rise = centres[b] - centres[a]

@@ -109,7 +109,7 @@ class Judged(NamedTuple):
     alone : float
         The chance before lists, totals and settling count.
     evidence : (len(FEATURES),) float32 or None
-        None where the chance was known.
+        None where the chance was known, or is next to nothing.
     """
 
     placed: Placed
@@ -130,20 +130,42 @@ def basis(placed: Placed, fallback: str) -> str:
     return "\n".join(told if word.recognised is None else [*told, word.recognised])
 
 
-def judge(content: PageContent, known: Known | None = None) -> list[Judged]:
-    """The words of a page that are proofed, settled ones too."""
+class Weighed(NamedTuple):
+    """How likely the words of a page are wrong by the page alone, in their order.
+
+    Attributes
+    ----------
+    chances : (n,) float64
+    evidence : dict of int to (len(FEATURES),) float32
+        By their place, of the words of which the document is asked.
+    """
+
+    chances: NDArray[np.float64]
+    evidence: dict[int, NDArray[np.float32]]
+
+
+def weigh(content: PageContent) -> Weighed:
+    """What takes time about judging a page, and needs nothing but the page."""
     words = proofed_words(content)
     if not words:
-        return []
-    known = known or Known()
+        return Weighed(np.zeros(0), {})
     rows = evidence(content, words)
     chances = fitted().chances(rows)
-    asked = np.flatnonzero(chances >= WORTH_ASKING)
-    for i in asked:
-        _ask(rows[i], words[i], known)
-    if len(asked):
-        chances[asked] = fitted().chances(rows[asked])
-    return _judged(content, words, [round(float(c), DECIMALS) for c in chances], list(rows), known)
+    return Weighed(chances, {int(i): rows[i] for i in np.flatnonzero(chances >= WORTH_ASKING)})
+
+
+def judge(content: PageContent, known: Known | None = None, weighed: Weighed | None = None) -> list[Judged]:
+    """The words of a page that are proofed, settled ones too; `weighed` is what `weigh` says of this content."""
+    words = proofed_words(content)
+    known = known or Known()
+    chances, rows = weighed or weigh(content)
+    chances = chances.copy()
+    if rows:
+        asked = [_asked(row, words[i], known) for i, row in rows.items()]
+        chances[list(rows)] = fitted().chances(np.stack(asked))
+        rows = dict(zip(rows, asked, strict=True))
+    told = [rows.get(i) for i in range(len(words))]
+    return _judged(content, words, [round(float(c), DECIMALS) for c in chances], told, known)
 
 
 def recalled(content: PageContent, known: Known, before: Chances) -> list[Judged] | None:
@@ -170,15 +192,16 @@ def with_evidence(
     told = []
     for each, row in zip(judged, rows, strict=True):
         if each.placed.word.id in wanted:
-            _ask(row, each.placed, known)
-            each = each._replace(evidence=row)
+            each = each._replace(evidence=_asked(row, each.placed, known))
         told.append(each)
     return told
 
 
-def _ask(row: NDArray[np.float32], placed: Placed, known: Known) -> None:
-    """Put into a word's evidence how often its document says it."""
+def _asked(row: NDArray[np.float32], placed: Placed, known: Known) -> NDArray[np.float32]:
+    """A word's evidence with how often its document says it."""
+    row = row.copy()
     row[IN_DOCUMENT] = min(known.count(core_of(placed.word.text).casefold()), MOST_COUNTED)
+    return row
 
 
 def _judged(

@@ -7,8 +7,8 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import KDTree
 
+from hyalen.core.imaging.neighbours import tree_of
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
 from hyalen.core.imaging.quality import advice, measure_quality
 from hyalen.core.scanning.passes import Judged
@@ -149,7 +149,7 @@ def _is_blank(strokes: _Strokes, dpi: float) -> bool:
     if len(boxes) < LEAST_STROKES:
         return True
     near = np.asarray(
-        KDTree(boxes[:, :2] + boxes[:, 2:] / 2).query(boxes[:, :2] + boxes[:, 2:] / 2, k=LEAST_STROKES, p=np.inf)[0]
+        tree_of(boxes[:, :2] + boxes[:, 2:] / 2).query(boxes[:, :2] + boxes[:, 2:] / 2, k=LEAST_STROKES, p=np.inf)[0]
     )
     return not bool((near[:, -1] < NEAR * dpi).any())
 
