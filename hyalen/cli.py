@@ -20,11 +20,11 @@ WORKING = ("serve", "batch", "watch", "inspect")
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run a command; its exit code."""
     arguments = sys.argv[1:] if arguments is None else arguments
-    if arguments and arguments[0] in WORKING:
-        forking()  # first of all: it loads on another core while this process loads what the command needs
-    told = _parser().parse_args(arguments)
-    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s", stream=sys.stderr)
     try:
+        if arguments and arguments[0] in WORKING:
+            forking()  # first of all: it loads on another core while this process loads what the command needs
+        told = _parser().parse_args(arguments)
+        logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s", stream=sys.stderr)
         # Slow to load: help and wrong use are answered without.
         return int(import_module(f"hyalen.commands.{told.run}").run(told))
     except KeyboardInterrupt:

@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
+import signal
+import subprocess
+import sys
+import time
 from pathlib import Path
 
 import pikepdf
+import psutil
 import pytest
 
 from bench.material import Case
@@ -173,3 +179,14 @@ def test_running_heads_leave_plain_text_unless_kept(tmp_path: Path, setter) -> N
             == 0
         )
         assert (out / "journal.txt").read_text().count("Journal of the Keepers") == count
+
+
+def test_a_command_that_is_stopped_while_it_loads_says_so_and_no_more(tmp_path: Path, small_scan: Path) -> None:
+    command = [sys.executable, "-m", "hyalen.cli", "batch", str(small_scan), "--out", str(tmp_path)]
+    process = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, start_new_session=True)
+    while not psutil.Process(process.pid).children():
+        time.sleep(0.01)
+    time.sleep(0.3)
+    os.killpg(process.pid, signal.SIGINT)  # as a terminal does: whoever was started by it is told, too
+    assert process.communicate(timeout=120)[1] == "stopped\n"
+    assert process.returncode == 130

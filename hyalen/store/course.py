@@ -211,6 +211,7 @@ class Course:
     def read(self, task: TaskRecord, content: PageContent, weighed: Weighed) -> bool:
         """A page was read; False where nobody wants that any more."""
         assert task.page_id is not None
+        data = packed(content, keep=True)
         with self.database.write() as db:
             if not self.tasks.finish(task.id):
                 return False
@@ -219,7 +220,7 @@ class Course:
                 db.execute(
                     """INSERT OR REPLACE INTO reading (page_id, fingerprint, cleaning, content, made)
                        VALUES (?, ?, ?, ?, ?)""",
-                    (task.page_id, task.fingerprint, page.cleaning_print, packed(content), time.time()),
+                    (task.page_id, task.fingerprint, page.cleaning_print, data, time.time()),
                 )
                 self._adopt_reading(db, page, task.fingerprint, weighed)
             self.advance(db, task.page_id)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import multiprocessing
+import signal
 from multiprocessing import forkserver
 from multiprocessing.context import ForkServerContext
+from threading import current_thread, main_thread
 
 # What a worker needs for its first page, among it what is slow to load and needless to whoever starts it.
 PRELOADED = (
@@ -25,5 +27,11 @@ def forking() -> ForkServerContext:
     """How workers are started. Asked for early, it loads while the caller does."""
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(list(PRELOADED))
-    forkserver.ensure_running()
+    # Ctrl C is for whoever started it: while it loads it would answer with a traceback.
+    here = signal.signal(signal.SIGINT, signal.SIG_IGN) if current_thread() is main_thread() else None
+    try:
+        forkserver.ensure_running()
+    finally:
+        if here is not None:
+            signal.signal(signal.SIGINT, here)
     return context
