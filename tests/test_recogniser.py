@@ -8,11 +8,13 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
 
 from hyalen.core.imaging.pixels import Image, as_uint8, grey
 from hyalen.core.model.content import Line, PageContent, Part, Role, Word
 from hyalen.core.model.found import FoundBlock, Style
-from hyalen.core.model.geometry import Box
+from hyalen.core.model.geometry import Box, union
 from hyalen.core.proofing.chance import Judged, judge
 from hyalen.core.proofing.placed import proofed_words
 from hyalen.core.reading import recogniser
@@ -86,6 +88,13 @@ def test_a_word_is_read_among_others(inks: dict[str, Image]) -> None:
     whole = row.shape[1]
     assert reading(row, "1amp", "eng", (parts[0].shape[1] / whole, 1.0)).text == "lamp"
     assert reading(row, "lamp", "eng", (0.0, parts[0].shape[1] / whole)).text == WORDS["date"]
+
+
+@pytest.mark.parametrize("within", [(0.0, 0.0), (0.5, 0.4), (1.0, 1.0), (1.1, 1.2)])
+def test_a_word_has_a_reading_wherever_its_place_is_told_to_be(
+    inks: dict[str, Image], within: tuple[float, float]
+) -> None:
+    assert reading(inks["lamp"], "1amp", "eng", within).odds < np.inf
 
 
 def test_only_the_languages_letters_are_read_and_those_of_the_first_reading(inks: dict[str, Image]) -> None:
@@ -324,6 +333,27 @@ def test_where_both_models_agree_the_engine_is_not_asked_again(
     found = read_again(content, blank_page.copy(), reader)
     assert (found.text, found.recognised, found.second, reader.times) == ("It’s", "It’s", None, 0)
     assert read_again(content, blank_page.copy(), reader).second == "" and reader.times > 0
+
+
+PLACES = st.builds(
+    lambda x, y, w, h: Box(x, y, x + w, y + h),
+    st.integers(-20, 320), st.integers(-20, 130), st.integers(0, 160), st.integers(0, 60),
+)  # fmt: skip
+
+
+@settings(max_examples=40, deadline=None)
+@example([Box(0, 20, 480, 60), Box(318, 20, 322, 60)], "eng")  # one reaches over the other and beyond the page
+@given(st.lists(PLACES, min_size=1, max_size=4), st.sampled_from(["eng", "ara"]))
+def test_words_are_asked_wherever_their_boxes_lie(boxes: list[Box], language: str) -> None:
+    page = np.random.default_rng(len(boxes)).integers(0, 255, (140, 330), dtype=np.uint8)
+    content = ContentMaker().add(Role.PARAGRAPH, " ".join(["1amp"] * len(boxes))).page()
+
+    def placed(line: Line) -> Line:
+        words = tuple(w.model_copy(update={"box": box}) for w, box in zip(line.words, boxes, strict=True))
+        return line.model_copy(update={"words": words, "box": union(boxes)})
+
+    found = recognised_words(page, judged(content.with_lines(placed)), language)
+    assert all(np.isfinite(read.odds) for read in found.values())
 
 
 def test_a_word_whose_place_is_beside_the_page_is_left_alone(blank_page: Image) -> None:

@@ -94,6 +94,7 @@ def _told(steps: NDArray[np.float32], word: Asked) -> Recognised:
     letters = _letters(word.language) if any(c.isalpha() for c in read) else frozenset[str]()
     classes = _classes(letters | set(read))
     first, last = (round(share * len(steps)) for share in word.within)
+    first = min(first, len(steps) - 1)  # a word may be told to stand at the very end, as where boxes overlap
     steps = steps[first : max(first + 1, last), classes]
     best, sure = steps.argmax(1), steps.max(1)
     text: list[str] = []
