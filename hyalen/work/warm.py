@@ -13,7 +13,7 @@ from hyalen.core.proofing.chance import fitted
 from hyalen.core.reading import recogniser
 
 cv2.cvtColor(np.zeros((1, 1, 3), np.uint8), cv2.COLOR_RGB2LAB)  # OpenCV lays out its tables
-fitted()
-with suppress(FileNotFoundError):  # whoever reads a page says so
+with suppress(Exception):  # whoever reads a page meets it again, and says so
+    fitted()
     for package, name in ((witness.PACKAGE, witness.MODEL), (recogniser.PACKAGE, recogniser.MODEL)):
         model(package, name)
