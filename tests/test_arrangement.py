@@ -159,6 +159,10 @@ def test_the_last_pages_are_cleaned_before_others_are_read(store: Store) -> None
         do(store, task, cleaned())
     assert [t.stage for t in store.tasks.next(9, last=1)] == ["read", "read", "clean", "clean"]
     assert [t.stage for t in store.tasks.next(9, last=2)] == ["clean", "clean", "read", "read"]
+    resting = store.documents.add_batch("another", ["eng"])
+    store.documents.add(resting, "9.pdf", "9" * 64, 5)
+    store.documents.pause(resting, True)
+    assert [t.stage for t in store.tasks.next(9, last=2)] == ["clean", "clean", "read", "read"]
 
 
 def test_treatments_are_taken_back_together(store: Store, document: int) -> None:

@@ -77,8 +77,9 @@ def _rows(page: Labelled) -> NDArray[np.float32]:
 
 def keep(count: int) -> None:
     """Read pages of so many training seeds and the variants of scans, and keep their words' evidence."""
-    pages = labelled_pages(list(TRAINING)[:count], default_workers())
-    pages += real_training(Path(os.environ["REAL_PAGES"]), default_workers())
+    # The scans first: what goes wrong on real pages is met within minutes.
+    pages = real_training(Path(os.environ["REAL_PAGES"]), default_workers())
+    pages += labelled_pages(list(TRAINING)[:count], default_workers())
     KEPT.parent.mkdir(exist_ok=True)
     np.savez_compressed(
         KEPT,

@@ -74,7 +74,8 @@ class Tasks:
         when both are here; of one page and stage one task runs at a time.
         """
         unclean = self.database.row(
-            "SELECT count(*) AS n FROM task WHERE state = 'waiting' AND stage IN ('bring_in', 'clean')"
+            """SELECT count(*) AS n FROM task WHERE state = 'waiting' AND stage IN ('bring_in', 'clean')
+                 AND batch_id NOT IN (SELECT id FROM batch WHERE paused)"""
         )
         reading_last = unclean is not None and unclean["n"] <= last
         rows = self.database.rows(

@@ -28,7 +28,9 @@ def forking() -> ForkServerContext:
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(list(PRELOADED))
     # Ctrl C is for whoever started it: while it loads it would answer with a traceback.
-    here = signal.signal(signal.SIGINT, signal.SIG_IGN) if current_thread() is main_thread() else None
+    here = signal.getsignal(signal.SIGINT) if current_thread() is main_thread() else None
+    if here is not None:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
     try:
         forkserver.ensure_running()
     finally:

@@ -86,7 +86,7 @@ def _aim(width: float, wide: float, wanted: StampPlace, edge: float) -> float:
 
 def _taken(ink: NDArray[np.bool_], wide: float, high: float) -> NDArray[np.bool_]:
     """By the cell of a box's upper left, whether it would touch ink or leave the page."""
-    from scipy.ndimage import maximum_filter  # slow to load, and the workers only stamp
+    from scipy.ndimage import maximum_filter  # slow to load, and only the workers stamp
 
     rows, columns = math.ceil(high / CELL) + 1, math.ceil(wide / CELL) + 1
     if ink.shape[0] < rows or ink.shape[1] < columns:

@@ -317,7 +317,7 @@ class _Fitted(NamedTuple):
 
 def _fit(field: _Field, x: Floats, y: Floats, heights: Floats, line: NDArray[np.int64], unit: float) -> _Fitted:
     """Parameters in inches; `unit` is the letters' height."""
-    from scipy.sparse import csr_array
+    from scipy.sparse import csr_array  # as slow to load
 
     count = int(line.max()) + 1
     basis, penalty = field.at(x, heights), field.penalty()
