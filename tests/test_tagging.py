@@ -38,6 +38,7 @@ from hyalen.core.model.content import Cell, Line, PageContent, Part, Region, Rol
 from hyalen.core.model.document import BookmarkEntry
 from hyalen.core.model.found import Style
 from hyalen.core.model.geometry import Box, Point
+from hyalen.core.proofing.doubts import page_doubts
 from hyalen.core.reading.foreign import with_foreign_words
 from hyalen.core.structure.bookmarks import HeadingPlace, bookmarks
 from hyalen.core.structure.captions import captioned
@@ -423,6 +424,31 @@ def test_a_phrase_of_another_language_is_found_tagged_and_spoken_in_its_voice() 
     assert not any(w.language for w in after(told, SetWordLanguage(word_ids=ids, language="eng")).words)
     with pytest.raises(EditError, match="no language"):
         decide(told, SetWordLanguage(word_ids=ids, language="xx"), LAY)
+
+
+ENGLISH_PAGE = " ".join(["The lamp was lit at dusk and burnt well until the keeper put it out at dawn."] * 12)
+FRENCH = """Tous les êtres humains naissent libres et égaux en dignité et en droits. Ils sont doués
+de raison et de conscience et doivent agir les uns envers les autres dans un esprit de fraternité."""
+
+
+@pytest.mark.parametrize(
+    "languages,english,doubted", [(("eng",), "", True), (("eng", "fra"), "", False), (("eng",), ENGLISH_PAGE, False)]
+)
+def test_a_page_in_a_language_that_was_not_told_is_a_doubt(
+    maker: type[ContentMaker], languages: tuple[str, ...], english: str, doubted: bool
+) -> None:
+    made = maker().add(Role.PARAGRAPH, FRENCH)  # the Universal Declaration of Human Rights, article 1
+    if english:
+        made = made.add(Role.PARAGRAPH, english)
+    page = with_foreign_words(made.page().model_copy(update={"languages": languages}), ("eng", "fra", "deu"))
+    assert sum(w.language == "fra" for w in page.words) > 20
+    found = [d.reason for d in page_doubts(page) if d.key == "read:untold"]
+    told = ["Much of it seems to be French, but it was read as English: read it again with French."]
+    assert found == (told if doubted else [])
+    # Where a clerk says that the block is French, it is told.
+    (french, *rest) = page.regions
+    said = page.model_copy(update={"regions": (french.model_copy(update={"language": "fra"}), *rest)})
+    assert not [d for d in page_doubts(said) if d.key == "read:untold"]
 
 
 def test_abbreviations_are_told_in_full() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from enum import StrEnum
 
@@ -142,6 +143,7 @@ def unclear_letters(word: Word) -> list[str]:
 LEAST_CHANCE = 0.06  # that a word is wrong; below, it is no doubt
 LONGEST_COMMENT = 240  # letters of it that a doubt tells
 LEAST_TOLD, LEAST_MARGIN = 8, 0.04  # words of a block; by which its language must lead the next
+LEAST_UNTOLD, MUCH_UNTOLD = 12, 0.2  # words in a language that nobody told; of the page's words
 
 
 def page_doubts(
@@ -165,6 +167,7 @@ def page_doubts(
         *_regions(content),
         *_tables(content),
         *_languages(content),
+        *_untold_language(content),
         *_own_text(content),
         *_comments(content),
         *word_doubts(judge(content) if judged is None else judged, fallback, told),
@@ -363,6 +366,18 @@ def _languages(content: PageContent) -> Iterator[Doubt]:
             continue
         names = " or ".join(language_name(code) for code in content.languages)
         yield _about(region, Stage.READ, "language", 0.3, f"Its language is not certain: {names}?")
+
+
+def _untold_language(content: PageContent) -> Iterator[Doubt]:
+    """Much of the page is in a language that nobody told: it was read by the wrong model and word list."""
+    told = {*content.languages, *(r.language for r in content.regions)}  # what a clerk sets is told, too
+    words = [w for r in content.regions for w in r.words if sum(map(str.isalpha, w.text)) > 1]
+    found = Counter(w.language for w in words if w.language and w.language not in told)
+    for language, count in found.most_common(1):
+        if count >= max(LEAST_UNTOLD, MUCH_UNTOLD * len(words)):
+            name, as_told = language_name(language), " and ".join(map(language_name, content.languages))
+            reason = f"Much of it seems to be {name}, but it was read as {as_told}: read it again with {name}."
+            yield Doubt(key="read:untold", stage=Stage.READ, kind="language", weight=0.9, reason=reason)
 
 
 def _regions(content: PageContent) -> Iterator[Doubt]:
