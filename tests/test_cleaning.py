@@ -15,6 +15,7 @@ from bench.material import Case, page_html
 from hyalen.core.formats.codecs import decode, encode_bitonal
 from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.clean import clean_page
+from hyalen.core.imaging.colour import ink_levels
 from hyalen.core.imaging.curvature import Curvature, find_curvature
 from hyalen.core.imaging.drawn import find_traces
 from hyalen.core.imaging.frame import Frame, bend_mesh, render, squared
@@ -398,6 +399,39 @@ def test_show_through_goes_and_print_stays(pages: Pages) -> None:
     assert (page[far] < 235).mean() > 0.01
     assert (mended[far] < 235).mean() < 0.0005
     assert f_measure(mended < 128, grey(truth.image) < 128) > 95
+
+
+def rubricated(page: Image) -> tuple[Image, np.ndarray]:
+    """The page with every other two inches of its rows printed in a worn red, and where that is."""
+    plain = grey(page)
+    red = np.zeros(plain.shape, bool)
+    for top in range(0, len(plain), 1200):
+        red[top : top + 600] = True
+    paler = 255 - (255 - plain[..., None].astype(float)) / 255 * (255 - np.array([240.0, 160.0, 130.0]))
+    return np.where(red[..., None], paler, plain[..., None]).astype(np.uint8), red & (plain < 60)
+
+
+def test_red_print_is_no_show_through(pages: Pages) -> None:
+    printed, red = rubricated(pages.truth(ENGLISH).image)
+    scan = spoil(printed, 300, Spoiling(show_through=0.32, noise=3), 5, pages.truth(FRENCH).image)
+    page = whiten(scan, estimate_paper(scan, 300))
+    ghost = find_show_through(page, 300, NO_PICTURES)
+    assert ghost.present
+    mended = remove_show_through(page, 300, ghost.depth, ghost.ink, NO_PICTURES)
+    far = cv2.dilate((grey(printed) < 250).astype(np.uint8), np.ones((15, 15), np.uint8)) == 0
+    assert (grey(mended)[far] < 235).mean() < 0.001
+    assert np.median(mended[red].min(axis=1)) < np.median(page[red].min(axis=1)) + 8
+
+
+def test_coloured_ink_is_as_dark_as_its_darkest_channel(pages: Pages) -> None:
+    plain = pages.truth(ENGLISH).image
+    printed, red = rubricated(plain)
+    levels = ink_levels(printed, 300)
+    assert np.median(levels[red]) < 145 < 170 < np.median(grey(printed)[red])
+    black = cv2.cvtColor(grey(plain), cv2.COLOR_GRAY2RGB)
+    assert np.array_equal(ink_levels(black, 300), grey(black))
+    tinted = (black * np.array([1.0, 0.95, 0.5])).astype(np.uint8)  # a yellow slip is no ink
+    assert np.array_equal(ink_levels(tinted, 300), grey(tinted))
 
 
 def test_nothing_shines_through_a_plain_or_pale_page(pages: Pages) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import cv2
 import numpy as np
 
+from hyalen.core.imaging.colour import ink_levels
 from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, with_margin
 from hyalen.core.languages import is_right_to_left
@@ -48,7 +49,7 @@ def read_part(page: Image, dpi: float, wanted: PartWanted, reader: Reader = ENGI
     box = bounds(wanted.outline).intersection(Box(0, 0, page.shape[1], page.shape[0]))
     if box.width < 2 or box.height < 2:
         return PartRead()
-    ink = _ink(grey(page), box, wanted)
+    ink = _ink(ink_levels(page, dpi), box, wanted)
     lines = _read(ink, dpi, box, wanted, reader)
     lines = _lettered(_closely(lines, ink, box, dpi, wanted, reader), page, dpi, wanted)
     if not wanted.grid:

@@ -1,4 +1,4 @@
-"""Words in another colour than those around them, from the pixels of the page."""
+"""Ink in colour: how dark it is to a reader, and which words have another colour than those around them."""
 
 from __future__ import annotations
 
@@ -6,13 +6,84 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 
 DARKEST = 15  # per cent of a box's pixels that are surely ink
 COLOURED, BLACK = 22.0, 12.0  # chroma in CIELAB: what is seen as coloured, and what as black or grey; no source
 FEWEST = 3  # black words, without which a coloured one is no exception
+DARK = 128  # grey level of a page's usual ink, which may be brown: its channels differ, too
+WEAK, STRONG = 25, 55  # grey levels by which a pixel's channels differ more than the usual ink's: rim and core
+LEAST_CORE = 0.3  # of a stroke in colour: a brown ink's rims have some such pixels, too
+LEAST_PAPER = 0.8  # of it, around which the ground is paper
+UNTINTED = 200  # the darkest channel of a ground that is paper
+GROUND_DPI = 75.0
+WIDEST_STROKE = 8  # parts of an inch: what is wider is a tint or a mark laid over the writing
+
+
+def coloured_ink(page: Image, dpi: float) -> NDArray[np.bool_] | None:
+    """Where there is ink on paper in another colour than the page's usual ink, or None where there is none.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        Whitened; a grey page has none.
+    dpi : float
+        Pixels an inch.
+
+    Returns
+    -------
+    (h, w) bool, or None
+    """
+    if page.ndim == 2:
+        return None
+    darkest, colour = _channels(page)
+    usual = colour[grey(page) < DARK]
+    own = float(np.median(usual)) if usual.size else 0.0
+    if colour.max() <= own + STRONG:
+        return None
+    parts = pieces((colour > own + WEAK).astype(np.uint8))
+    small, factor = reduced(darkest, dpi, GROUND_DPI)
+    side = max(3, round(dpi / factor / WIDEST_STROKE)) | 1
+    ground = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
+    paper = cv2.resize((ground > UNTINTED).astype(np.uint8), darkest.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    count, area = len(parts.stats), parts.stats[:, 4]
+    cores = np.bincount(parts.labels[colour > own + STRONG], minlength=count)
+    printed = np.bincount(parts.labels[paper == 1], minlength=count)
+    told = (cores >= LEAST_CORE * area) & (printed >= LEAST_PAPER * area)
+    told[0] = False
+    return parts.of(told) == 1 if told.any() else None
+
+
+def ink_levels(page: Image, dpi: float) -> Image:
+    """Grey levels in which ink of another colour is as dark as its darkest channel.
+
+    Red print is pale by its luma, and is taken for show-through or for no ink at all; its blue and green are nearly
+    black (common practice, no source). Tints and the pictures' colours keep their luma.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+        Whitened; a grey page is returned as it is.
+    dpi : float
+        Pixels an inch.
+
+    Returns
+    -------
+    (h, w) uint8
+    """
+    coloured = coloured_ink(page, dpi)
+    levels = grey(page)
+    return levels if coloured is None else np.where(coloured, _channels(page)[0], levels)
+
+
+def _channels(page: Image) -> tuple[Image, Image]:
+    """The darkest channel of each pixel, and by how much the brightest one exceeds it."""
+    red, green, blue = cv2.split(page)
+    darkest = cv2.min(cv2.min(red, green), blue)
+    return as_uint8(darkest), as_uint8(cv2.subtract(cv2.max(cv2.max(red, green), blue), darkest))
 
 
 def coloured_among_black(page: Image, boxes: Sequence[Box]) -> list[bool]:

@@ -6,8 +6,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from hyalen.core.imaging.colour import ink_levels
 from hyalen.core.imaging.neighbours import tree_of
-from hyalen.core.imaging.pixels import Image, Labels, grey, pieces
+from hyalen.core.imaging.pixels import Image, Labels, pieces
 
 LEAST_LETTERS = 60  # fewer do not tell how large the page's dots are
 LEAST_DOTS = 12  # dots on stems that tell the size of all; with fewer, the stroke does
@@ -69,7 +70,7 @@ def despeckle(page: Image, dpi: float) -> tuple[Image, int]:
     page, removed
         The page and the number of marks taken off.
     """
-    dark = (grey(page) < INK).astype(np.uint8)
+    dark = (ink_levels(page, dpi) < INK).astype(np.uint8)
     labels, stats, centres = pieces(dark)
     count = len(stats)
     size = np.maximum(stats[:, 2], stats[:, 3])

@@ -6,7 +6,9 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
+from hyalen.core.imaging.colour import coloured_ink
 from hyalen.core.imaging.pictures import Mask, enlarged
 from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
 
@@ -59,15 +61,13 @@ def find_show_through(page: Image, dpi: float, pictures: Mask) -> Ghost:
     pictures : uint8
         From `pictures`; they have pale tones of their own.
     """
-    small, factor = reduced(grey(page), dpi, WORKING_DPI)
-    scale = dpi / factor
-    depth = 255 - small
-    plain = enlarged(pictures, small) == 0
+    depth, coloured, scale = _small(page, dpi)
+    plain = enlarged(pictures, depth) == 0
     inked = depth[(depth > 90) & plain]
     if inked.size < 200:
         return Ghost(0.0, 0.0, 0.0)
     ink = float(np.percentile(inked, 80))
-    strong = (depth > 0.5 * ink).astype(np.uint8)
+    strong = ((depth > 0.5 * ink) | coloured).astype(np.uint8)
     near = cv2.dilate(strong, np.ones((7, 7), np.uint8))
     pale = (depth > 18) & (near == 0) & plain
     margin = int(0.25 * scale)
@@ -79,6 +79,17 @@ def find_show_through(page: Image, dpi: float, pictures: Mask) -> Ghost:
         return Ghost(0.0, 0.0, ink)
     beside = cover / max(1e-6, float((strong[plain]).mean()))
     return Ghost(cover, float(np.percentile(depth[pale], 97)), ink, beside)
+
+
+def _small(page: Image, dpi: float) -> tuple[Image, NDArray[np.bool_], float]:
+    """Grey levels below white at working resolution, what of them is ink in a colour of its own, and that resolution.
+
+    Red print is paler than black, and no ghost: what shines through has lost most of its colour.
+    """
+    small, factor = reduced(page, dpi, WORKING_DPI)
+    coloured = coloured_ink(small, dpi / factor)
+    depth = as_uint8(255 - grey(small))
+    return depth, np.zeros(depth.shape, bool) if coloured is None else coloured, dpi / factor
 
 
 def remove_show_through(page: Image, dpi: float, depth: float, ink: float, pictures: Mask) -> Image:
@@ -95,21 +106,25 @@ def remove_show_through(page: Image, dpi: float, depth: float, ink: float, pictu
     pictures : uint8
         From `pictures`.
     """
-    small, factor = reduced(grey(page), dpi, WORKING_DPI)
-    dark = (255 - small).astype(np.float32)
-    near = cv2.dilate((dark > 0.5 * ink).astype(np.uint8), np.ones((7, 7), np.uint8))
+    depths, coloured, scale = _small(page, dpi)
+    dark = depths.astype(np.float32)
+    near = cv2.dilate(((dark > 0.5 * ink) | coloured).astype(np.uint8), np.ones((7, 7), np.uint8))
     pale = np.where((near == 0) & (dark < 1.15 * depth), dark, 0)
-    scale = dpi / factor
     reach = int(0.25 * scale) | 1
     local = cv2.GaussianBlur(cv2.dilate(pale, np.ones((reach, reach), np.uint8)), (0, 0), 0.12 * scale)
-    local[enlarged(pictures, small) == 1] = 0
+    local[enlarged(pictures, depths) == 1] = 0
     white = np.clip(local * 1.15 + 4, 0, 0.6 * ink)
     white[local < 12] = 0
     point = 255 - cv2.resize(cv2.GaussianBlur(white, (0, 0), 1.5), (page.shape[1], page.shape[0]))
     black = 255 - ink
     gain = (255 - black) / np.maximum(point - black, 40)
     levels = gain if page.ndim == 2 else gain[:, :, None]
-    return as_uint8(np.clip((page.astype(np.float32) - black) * levels + black, 0, 255))
+    mended = as_uint8(np.clip((page.astype(np.float32) - black) * levels + black, 0, 255))
+    if coloured.any():
+        rims = cv2.dilate(coloured.astype(np.uint8), np.ones((3, 3), np.uint8))
+        kept = cv2.resize(rims, page.shape[1::-1], interpolation=cv2.INTER_NEAREST) == 1
+        mended[kept] = page[kept]
+    return mended
 
 
 def subtract_reverse(page: Image, reverse: Image, dpi: float) -> tuple[Image, float] | None:

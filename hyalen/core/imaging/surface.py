@@ -132,6 +132,13 @@ class _Work:
             self._reduced = self.page, image, self.dpi / factor
         return self._reduced[1:]
 
+    def small_colour(self) -> tuple[Image, float]:
+        """The same in the page's own colours."""
+        if self.page.ndim == 2:
+            return self.small()
+        image, factor = reduced(self.page, self.dpi, MEASURING_DPI)
+        return image, self.dpi / factor
+
     def tell(self, step: StepName, says: str, value: float = 0.0, confidence: float = 1.0) -> None:
         self.findings.append(Finding(step=step, says=says, value=round(value, 3), confidence=confidence))
 
@@ -171,8 +178,8 @@ class _Work:
         step = self.treatment.show_through
         if step.switch is Switch.OFF:
             return self.tell("show_through", "left as scanned")
-        small, dpi = self.small()
-        if step.switch is Switch.AUTOMATIC and float(np.percentile(small[::4, ::4], 70)) < LEAST_WHITE:
+        small, dpi = self.small_colour()
+        if step.switch is Switch.AUTOMATIC and float(np.percentile(grey(small)[::4, ::4], 70)) < LEAST_WHITE:
             return self.tell("show_through", "not sought, since the paper is not white")
         ghost = find_show_through(small, dpi, self.pictures)
         if step.switch is Switch.BY_HAND:
@@ -185,7 +192,7 @@ class _Work:
             laid = subtract_reverse(self.page, reverse, self.dpi)
             if laid is not None:
                 self.page = laid[0]
-                ghost = find_show_through(*self.small(), self.pictures)
+                ghost = find_show_through(*self.small_colour(), self.pictures)
                 if ghost.present:
                     self.page = remove_show_through(self.page, self.dpi, ghost.depth, ghost.ink, self.pictures)
                 return self.tell("show_through", f"the back's {laid[1]:.0%} taken off by its own scan", laid[1])
