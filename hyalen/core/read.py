@@ -8,7 +8,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from hyalen.core.imaging.colour import coloured_among_black
+from hyalen.core.imaging.colour import coloured_among_black, ink_levels
 from hyalen.core.imaging.contrast import contrast
 from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.likeness import look
@@ -29,6 +29,7 @@ from hyalen.core.model.geometry import Box
 from hyalen.core.model.tagged import TaggedBlock
 from hyalen.core.reading.alike import with_alike
 from hyalen.core.reading.askew import read_askew
+from hyalen.core.reading.by_rows import read_by_rows, with_rows_measured
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.finish import finished
@@ -79,17 +80,18 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     page = panels_turned(page, panels, dpi)
     evidence = gather(page, dpi, panels)
     leaders = find_leaders(grey(page), dpi)
-    ink = without_leaders(grey(page), leaders)
+    ink = without_leaders(ink_levels(page, dpi), leaders)
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:
         blocks = without_sideways(read_once(_read_page(ink, dpi, languages, reader, evidence.plain)), dpi)
+        blocks = read_by_rows(ink, dpi, languages, blocks, reader)
         blocks, tangled = parted_from_tangles(untangled(ink, dpi, languages, blocks, reader))
         rest = read_rest(ink, dpi, languages, blocks, reader)
         blocks += [*rest, *still_tangled(tangled, rest)]
         blocks += read_initials(ink, dpi, languages, blocks, reader)
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks += read_askew(ink, dpi, languages, blocks, reader)
-        blocks = finished(ink, dpi, languages, blocks, leaders, reader)
+        blocks = with_rows_measured(ink, finished(ink, dpi, languages, blocks, leaders, reader))
     content = read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader)
     return read_closely(ink, dpi, content, reader)
 
@@ -229,7 +231,7 @@ def settled_content(
     """
     found = find_regions(page, dpi, blocks, languages, evidence)
     content = PageContent(width=page.shape[1], height=page.shape[0], dpi=dpi, regions=found, languages=languages)
-    content = content.model_copy(update={"unread": _unread(grey(page), content)})
+    content = content.model_copy(update={"unread": _unread(ink_levels(page, dpi), content)})
     content = with_lettering(assign_roles(content, page, evidence.told, evidence.rules.across), page)
     backwards = mostly_right_to_left([r.language or languages[0] for r in content.regions])
     ties = near_ties([core(r) for r in content.regions], backwards)

@@ -1,0 +1,257 @@
+"""Rows of joined script by their own ink, where the engine's lines run into each other."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
+from scipy.signal import find_peaks
+
+from hyalen.core.imaging.pixels import Image, as_uint8, pieces, with_margin
+from hyalen.core.languages import script_of
+from hyalen.core.model.found import FoundBlock, FoundLine, Shape
+from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.reading.reader import Reader
+from hyalen.core.reading.rest import DARK, SURE, shifted, sure_letters
+
+JOINED = frozenset({"ARABIC", "SYRIAC"})  # scripts whose vowel signs and dots fill the space between the rows
+LEAST_ROWS = 5  # rows that read well, for others to be told by their height
+TALL, LOW = 1.3, 0.5  # usual heights: higher lines have ink of another row, lower ones are some row's signs
+CROSSED, BESIDE = 0.35, 0.5  # of a line's height and width, that another line has as well
+SAME_ROW = 0.75  # of both heights, in common
+# Usual heights: letters that tell where rows are, and those of all rows that hang together; rows' least distance, the
+# window over which ink is summed up, and what is shown around a row.
+LETTER, SEVERAL, APART, WINDOW, AROUND = 0.3, 3.0, 0.5, 0.12, 0.2
+PROMINENT = 0.15  # of the root of the fullest row's ink, by which a row stands out: short ones have little
+CLOSE, WIDE = 1 / 60, 1 / 15  # inches around a row that is shown: closely where the engine passes it over
+
+
+class _Row(NamedTuple):
+    """A row's place in the page, and its ink alone.
+
+    `level` is where it has the most ink, `size` how high the middle four fifths of its ink are: unlike the row's own
+    height that is the same whichever signs stand over its letters.
+    """
+
+    box: Box
+    ink: Image
+    level: float
+    size: float
+
+
+def read_by_rows(
+    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+) -> list[FoundBlock]:
+    """The blocks of a page in joined script with rows read one by one where lines have ink of each other's rows.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Dark on white.
+    dpi : float
+        Pixels an inch.
+    """
+    lines = [line for block in blocks for line in block.lines if line.words]
+    heights = [line.box.height for line in lines if line.confidence >= SURE]
+    if len(heights) < LEAST_ROWS or not _is_joined(lines):
+        return list(blocks)
+    usual = float(np.median(heights))
+    result = list(blocks)
+    for column in _columns(lines, usual):
+        muddled = [line for line in column if _is_muddled(line, column, usual)]
+        if not muddled:
+            continue
+        again: list[FoundLine] = []
+        others = [line for line in lines if all(line is not own for own in column)]
+        for row in _rows(page, column, others, usual):
+            good = [x for x in column if _is_row(x.box, row.box) and all(x is not y for y in muddled)]
+            again += good or _read_row(row, dpi, languages, reader)
+        again += [x for x in column if not any(x.box.overlap(y.box) > 0 for y in again)]
+        if sum(map(sure_letters, again)) > sum(map(sure_letters, column)):
+            result = _replaced(result, column, again)
+    return result
+
+
+def with_rows_measured(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
+    """The blocks of a page in joined script with each line as high, and on the level, that its row's own ink tells.
+
+    The engine measures rows by what it takes for letters: where those run into each other one size of print would be
+    three. Where its heights are more alike than the rows' own they stay.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Dark on white.
+    """
+    lines = [line for block in blocks for line in block.lines if line.words]
+    if len(lines) < LEAST_ROWS or not _is_joined(lines):
+        return list(blocks)
+    usual = float(np.median([line.box.height for line in lines]))
+    told: dict[int, FoundLine] = {}
+    for column in _columns(lines, usual):
+        others = [line for line in lines if all(line is not own for own in column)]
+        rows = _rows(page, column, others, usual)
+        pairs = [(line, row) for line in column if (row := _row_of(line, rows)) is not None]
+        heights, sizes = [line.height for line, _ in pairs], [row.size for _, row in pairs]
+        if len(pairs) < LEAST_ROWS or _spread(heights) <= _spread(sizes):
+            continue
+        height = float(np.median(heights) / np.median(sizes))
+        off = float(np.median([line.level - row.level for line, row in pairs]))
+        told |= {id(line): _as_row(line, row, height, off) for line, row in pairs}
+    return [b._replace(lines=tuple(told.get(id(line), line) for line in b.lines)) for b in blocks]
+
+
+def _spread(sizes: Sequence[float]) -> float:
+    low, middle, high = np.percentile(sizes, (10, 50, 90))
+    return float((high - low) / middle)
+
+
+def _row_of(line: FoundLine, rows: Sequence[_Row]) -> _Row | None:
+    """The row on which the line stands alone."""
+    mine = [row for row in rows if row.box.top < line.box.centre.y < row.box.bottom]
+    row = max(mine, key=lambda row: row.box.overlap(line.box), default=None)
+    return row if row is not None and row.box.width < line.box.width / SAME_ROW else None
+
+
+def _as_row(line: FoundLine, row: _Row, height: float, off: float) -> FoundLine:
+    """The line without what its words' boxes have of other rows; `height` is what a row's size is multiplied by."""
+    words = tuple(
+        w._replace(box=w.box._replace(top=max(w.box.top, row.box.top), bottom=min(w.box.bottom, row.box.bottom)))
+        if min(w.box.bottom, row.box.bottom) - max(w.box.top, row.box.top) > 0
+        else w
+        for w in line.words
+    )
+    level = row.level + off
+    (x0, y0), (x1, y1) = line.baseline
+    lean = (y1 - y0) / 2
+    return FoundLine(
+        words, union(w.box for w in words), (Point(x0, level - lean), Point(x1, level + lean)), row.size * height
+    )
+
+
+def _is_joined(lines: Sequence[FoundLine]) -> bool:
+    scripts = Counter(script for line in lines for w in line.words for c in w.text if (script := script_of(c)))
+    return bool(scripts) and scripts.most_common(1)[0][0] in JOINED
+
+
+def _columns(lines: Sequence[FoundLine], usual: float) -> list[list[FoundLine]]:
+    """Lines that stand in each other's columns, close above and below."""
+    left = sorted(lines, key=lambda line: line.box.top)
+    found: list[list[FoundLine]] = []
+    while left:
+        column, new = [], [left.pop(0)]
+        while new:
+            column += new
+            new = [x for x in left if any(_is_beside(x.box, y.box, usual) for y in new)]
+            left = [x for x in left if all(x is not y for y in new)]
+        found.append(column)
+    return found
+
+
+def _is_beside(one: Box, other: Box, usual: float) -> bool:
+    shared = min(one.right, other.right) - max(one.left, other.left)
+    gap = max(one.top, other.top) - min(one.bottom, other.bottom)
+    return gap < usual and shared > BESIDE * min(one.width, other.width)
+
+
+def _is_muddled(line: FoundLine, column: Sequence[FoundLine], usual: float) -> bool:
+    """Whether it has ink of another row, or only a row's signs."""
+    box = line.box
+    if box.height > TALL * usual and box.width > box.height:
+        return True
+    for other in column:
+        if other is not line and min(box.right, other.box.right) - max(box.left, other.box.left) > 0:
+            shared = min(box.bottom, other.box.bottom) - max(box.top, other.box.top)
+            if shared > CROSSED * min(box.height, other.box.height):
+                return True
+    return False
+
+
+def _is_row(box: Box, row: Box) -> bool:
+    shared = min(box.bottom, row.bottom) - max(box.top, row.top)
+    width = min(box.right, row.right) - max(box.left, row.left)
+    return shared > SAME_ROW * max(box.height, row.height) and width > SAME_ROW * max(box.width, row.width)
+
+
+def _rows(page: Image, column: Sequence[FoundLine], others: Sequence[FoundLine], usual: float) -> list[_Row]:
+    """The rows of a column from top to bottom: each piece of ink belongs to the one whose letters it is nearest to."""
+    area = union(line.box for line in column).grown(round(AROUND * usual), Box(0, 0, page.shape[1], page.shape[0]))
+    crop = page[area.top : area.bottom, area.left : area.right].copy()
+    for box in (w.box.intersection(area) for line in others for w in line.words if area.overlap(w.box) > 0):
+        crop[box.top - area.top : box.bottom - area.top, box.left - area.left : box.right - area.left] = 255
+    parts = pieces((crop < DARK).astype(np.uint8))
+    height = parts.stats[:, 3]
+    letters = (height > LETTER * usual) & (height < SEVERAL * usual)
+    letters[0] = False
+    full = parts.of(letters).sum(axis=1, dtype=np.float64)
+    summed = np.sqrt(gaussian_filter1d(np.pad(full, round(usual)), WINDOW * usual))
+    levels = find_peaks(summed, distance=max(1.0, APART * usual), prominence=PROMINENT * summed.max())[0] - round(usual)
+    if len(levels) == 0:
+        return []
+    nearest = np.abs(parts.centres[:, 1:] - levels[None]).argmin(axis=1)
+    nearest[(height >= SEVERAL * usual) | (np.arange(len(height)) == 0)] = -1
+    rows = (_row(crop, parts.of(nearest == at), area, float(level)) for at, level in enumerate(levels))
+    return [row for row in rows if row is not None]
+
+
+def _row(crop: Image, own: NDArray[np.uint8], area: Box, level: float) -> _Row | None:
+    left, top, width, height = cv2.boundingRect(own)
+    if width == 0:
+        return None
+    window = (slice(top, top + height), slice(left, left + width))
+    rims = cv2.dilate(own[window], np.ones((3, 3), np.uint8))
+    ink = as_uint8(np.where(rims > 0, crop[window], 255))
+    x, y = area.left + left, area.top + top
+    summed = np.cumsum(own[window].sum(axis=1, dtype=np.float64))
+    low, high = np.searchsorted(summed, (0.1 * summed[-1], 0.9 * summed[-1]))
+    return _Row(Box(x, y, x + width, y + height), ink, area.top + level, float(max(1, high - low)))
+
+
+def _read_row(row: _Row, dpi: float, languages: tuple[str, ...], reader: Reader) -> list[FoundLine]:
+    """What a row says; the engine passes some over that it reads where it does not look for a line first."""
+    for around, shape in ((WIDE, Shape.LINE), (CLOSE, Shape.RAW_LINE)):
+        margin = round(around * dpi)
+        found = reader.read_region(with_margin(row.ink, margin), dpi, languages, shape)
+        lines = [line for b in found for line in b.lines if line.words]
+        if lines:
+            return [shifted(_as_one(lines), row.box.left - margin, row.box.top - margin)]
+    return []
+
+
+def _as_one(lines: Sequence[FoundLine]) -> FoundLine:
+    """Parts of a row that is read from the right, as one line."""
+    if len(lines) == 1:
+        return lines[0]
+    parts = sorted(lines, key=lambda line: -line.box.right)
+    box = union(line.box for line in parts)
+    level = float(np.median([line.level for line in parts]))
+    words = tuple(w for line in parts for w in line.words)
+    height = max(line.height for line in parts)
+    return FoundLine(words, box, (Point(box.left, level), Point(box.right, level)), height)
+
+
+def _replaced(
+    blocks: Sequence[FoundBlock], before: Sequence[FoundLine], after: Sequence[FoundLine]
+) -> list[FoundBlock]:
+    """The blocks with lines in place of others, each where most of its ink was, or in the block that is nearest."""
+    gone = {id(line) for line in before}
+    places = [(at, line.box) for at, b in enumerate(blocks) for line in b.lines if id(line) in gone]
+    mine: dict[int, list[FoundLine]] = {}
+    for line in after:
+        shared = {at: 0.0 for at, _ in places}
+        for at, box in places:
+            shared[at] += line.box.overlap(box)
+        nearest = min(places, key=lambda place: abs(place[1].centre.y - line.box.centre.y))[0]
+        at = max(shared, key=lambda a: (shared[a], a == nearest))
+        mine.setdefault(at, []).append(line)
+    result = []
+    for at, block in enumerate(blocks):
+        kept = [line for line in block.lines if id(line) not in gone] + mine.get(at, [])
+        if kept or not block.lines:
+            result.append(block._replace(lines=tuple(sorted(kept, key=lambda line: line.box.top))))
+    return result

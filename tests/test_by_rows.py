@@ -1,0 +1,85 @@
+"""Rows of Arabic print by their own ink, where the engine's lines run into each other."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from rapidfuzz import fuzz
+
+from bench.material import Case
+from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.model.found import FoundBlock, FoundLine
+from hyalen.core.model.geometry import union
+from hyalen.core.reading.by_rows import read_by_rows, with_rows_measured
+from hyalen.core.reading.engine import ENGINE
+from hyalen.demo.spoil import Spoiling
+from tests.conftest import Pages
+
+MUCH = 80  # per cent of likeness: the engine's second reading of a row is not its first one
+
+
+@pytest.fixture(scope="module")
+def arabic(pages: Pages) -> tuple[Image, list[FoundBlock]]:
+    image = grey(pages.truth(Case("clean", "ara", Spoiling())).image)
+    return image, [b for b in ENGINE.read_page(image, 300, ("ara",)) if b.lines]
+
+
+def text(line: FoundLine) -> str:
+    return " ".join(w.text for w in line.words)
+
+
+def run_together(block: FoundBlock) -> tuple[FoundBlock, list[FoundLine]]:
+    """The block with its second and third line as one, of which the end of each is lost; and those lines."""
+    upper, lower = block.lines[1:3]
+    box = union((upper.box, lower.box))
+    words = tuple(w._replace(confidence=0.4) for w in (*upper.words[: len(upper.words) // 2], *lower.words[-3:]))
+    knot = FoundLine(words, box, lower.baseline, lower.height)
+    return block._replace(lines=(block.lines[0], knot, *block.lines[3:])), [upper, lower]
+
+
+def test_rows_that_run_together_are_read_one_by_one(arabic: tuple[Image, list[FoundBlock]]) -> None:
+    image, blocks = arabic
+    at = max(range(len(blocks)), key=lambda i: len(blocks[i].lines))
+    knotted, lost = run_together(blocks[at])
+    again = read_by_rows(image, 300, ("ara",), [*blocks[:at], knotted, *blocks[at + 1 :]], ENGINE)
+    found = [line for b in again for line in b.lines]
+    for line in lost:
+        best = max(found, key=lambda other: fuzz.ratio(text(line), text(other)))
+        assert fuzz.ratio(text(line), text(best)) > MUCH
+        assert best.box.overlap(line.box) > 0.8 * max(best.box.area, line.box.area)
+    kept = {text(line) for b in blocks for line in b.lines} - {text(line) for line in lost}
+    assert kept <= {text(line) for line in found}
+    assert len(found) == sum(len(b.lines) for b in blocks)
+
+
+def test_rows_that_stand_clear_are_left_alone(arabic: tuple[Image, list[FoundBlock]], pages: Pages) -> None:
+    class Unasked:
+        def read_region(self, *_: object) -> list[FoundBlock]:
+            raise AssertionError("read again")
+
+    image, blocks = arabic
+    assert read_by_rows(image, 300, ("ara",), blocks, Unasked()) == blocks  # type: ignore[arg-type]
+    latin = grey(pages.truth(Case("clean", "eng", Spoiling())).image)
+    found = [b for b in ENGINE.read_page(latin, 300, ("eng",)) if b.lines]
+    knotted = [run_together(b)[0] if len(b.lines) > 3 else b for b in found]
+    assert read_by_rows(latin, 300, ("eng",), knotted, Unasked()) == knotted  # type: ignore[arg-type]
+    assert with_rows_measured(latin, knotted) == knotted
+
+
+def test_lines_of_one_size_are_of_one_height_whatever_the_engine_says(
+    arabic: tuple[Image, list[FoundBlock]],
+) -> None:
+    image, blocks = arabic
+    block = max(blocks, key=lambda b: len(b.lines))
+    scattered = tuple(
+        line._replace(height=line.height * (0.5 if i % 3 == 0 else 1.0)) for i, line in enumerate(block.lines)
+    )
+    first = scattered[1].words[0]
+    high = first._replace(box=first.box._replace(top=scattered[0].box.top))  # with ink of the row above
+    taller = scattered[1]._replace(words=(high, *scattered[1].words[1:]))
+    measured = with_rows_measured(image, [block._replace(lines=(scattered[0], taller, *scattered[2:]))])[0].lines
+    after, before = ([line.height for line in lines if len(line.words) > 2] for lines in (measured, scattered))
+    assert np.std(after) / np.mean(after) < 0.15 < np.std(before) / np.mean(before)
+    assert measured[1].words[0].box.top > scattered[0].box.centre.y
+    assert [text(line) for line in measured] == [text(line) for line in block.lines]
+    assert with_rows_measured(image, blocks) == blocks  # as the engine has them
