@@ -106,6 +106,23 @@ def test_small_type_after_a_mark_at_the_foot_is_a_note_and_so_is_what_follows(pa
     assert (roles[note], roles[more], roles["r0"]) == (Role.NOTE, Role.NOTE, Role.PARAGRAPH)
 
 
+def test_the_text_goes_on_below_small_type_and_below_the_frame_of_an_initial(page: Page) -> None:
+    note = page.add(["1 See the return of the year before, in which", "the hours are given."], 300, 2700, height=30)
+    last = page.add(BODY, 300, 2900)
+    roles = page.roles()
+    assert (roles[note], roles[last]) == (Role.NOTE, Role.PARAGRAPH)
+    del page.regions[-2:]
+    rule = [Box(300, 2640, 600, 2644)]
+    same = page.add(BODY, 300, 2700)
+    assert page.roles(rules=rule)[same] is Role.NOTE
+    del page.regions[-1:]
+    lower = page.add([row.lower() for row in BODY], 300, 2700)
+    assert page.roles(rules=rule)[lower] is Role.NOTE  # misread, below a full stop
+    page.add("and was seen as far as the outer rocks by those who", 300, 2550)
+    page.regions[-2:] = reversed(page.regions[-2:])
+    assert page.roles(rules=rule)[lower] is Role.PARAGRAPH
+
+
 def test_text_below_a_rule_across_the_page_is_no_note(page: Page) -> None:
     last = page.add(BODY, 300, 2700)
     assert page.roles(rules=[Box(300, 2640, 2200, 2644)])[last] is Role.PARAGRAPH

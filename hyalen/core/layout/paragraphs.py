@@ -209,10 +209,11 @@ class _Column:
         return max(sizes) / min(sizes) > allowed and min(len(self.lines[i].text), len(self.lines[i - 1].text)) > 3
 
     def _case_changes(self, i: int, size: float) -> bool:
-        """Whether a line of capitals ends here that does not fill its column: a heading, no run-in title."""
+        """Whether a line of capitals ends here that does not fill its column or reaches beyond it: no run-in title."""
         if not _all_capitals(self.lines[i - 1]) or _all_capitals(self.lines[i]):
             return False
-        return self._remains(i - 1) > 1.5 * size
+        beyond = self.ends[i - 1] - max(self.ends[i : i + 4])
+        return max(self._remains(i - 1), beyond) > 1.5 * size
 
     def _allowed(self, i: int, size: float) -> float:
         """By how much type may change within a paragraph: more where the line and the one before end alike.
@@ -279,8 +280,9 @@ class _Column:
         return float(far - self.ends[i])
 
     def _falls_short(self, i: int, size: float) -> bool:
-        """Whether the line leaves room for more words, compared with those around it."""
-        return max(self.ends[max(0, i - 3) : i + 4]) - self.ends[i] > 1.5 * size
+        """Whether the line leaves room for more words, compared with those around it; one may be wider than the column."""
+        near = sorted(self.ends[max(0, i - 3) : i + 4])
+        return near[-2 if len(near) > 3 else -1] - self.ends[i] > 1.5 * size
 
     def _width(self, i: int) -> float:
         near = slice(max(0, i - 3), i + 4)

@@ -27,6 +27,7 @@ _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
 _SIGNATURE = re.compile(r"^(?:[A-Za-z*]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
 CLOSE_EDGE = 0.1  # of the page's height
+FAR_OFF = 3.0  # line heights between capitals and a number, as no text has: such a head may stand close over the text
 LARGE = 1.35  # of the usual type
 EDGE = 0.13  # of the page's height
 MOST_WORDS = 9  # of a running head
@@ -101,14 +102,14 @@ def _is_apart(region: Region, texts: Sequence[Region], row: Sequence[Region], le
     return gap > least * region.lines[0].height
 
 
-def _number_that_stands_off(region: Region) -> int | None:
+def _number_that_stands_off(region: Region, least: float = 0.9) -> int | None:
     """0 or -1 where the first or last word is a number that more than a word's space parts from the rest."""
     words, height = region.lines[0].words, region.lines[0].height
     if len(words) < 2:
         return None
     for end, number, other in ((0, words[0], words[1]), (-1, words[-1], words[-2])):
         apart = max(other.box.left - number.box.right, number.box.left - other.box.right)
-        if apart > 0.9 * height and _NUMBER.match(number.text.casefold()):
+        if apart > least * height and _NUMBER.match(number.text.casefold()):
             return end
     return None
 
@@ -163,7 +164,8 @@ def _settled(
         return None
     large = type_size(region.lines[0]) > LARGE * usual
     stands_off = _number_that_stands_off(region) is not None or (capitals and not at_top and _has_number(region))
-    if not large and stands_off and _is_apart(region, texts, row):
+    far = capitals and _number_that_stands_off(region, FAR_OFF) is not None
+    if not large and (far or (stands_off and _is_apart(region, texts, row))):
         return Margin(Role.RUNNING_HEAD, 0.85, "a line with the page number at the page's edge")
     kinds = {w.kind for w in told if w.confidence > LEAST_TOLD and w.box.covers(region.box, 0.6)}
     if (

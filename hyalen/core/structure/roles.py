@@ -27,7 +27,7 @@ CAPTION_START = re.compile(
     re.IGNORECASE,
 )
 NOTE_START = re.compile(r"^(?:[*†‡§¶]+|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?!\d*[.)]))\s*\D")
-NOTE_SIZE = 0.9  # of the body's
+NOTE_SIZE, LARGER_THAN_NOTE = 0.9, 0.97  # of the body's
 BYLINE = re.compile(r"^(?:[Bb]y|BY|[Vv]on|VON|[Pp]ar|PAR|[Dd]oor|[Dd]i|[Pp]or)[.:]?(?:\s+[A-ZÀ-ÖØ-Þ][\w.'’-]*){2,4}$")
 MOST_CAPTION = 14  # words
 MOST_NOTES = 12  # lines
@@ -281,15 +281,18 @@ def _is_caption(region: Region, others: Sequence[Box], dpi: float, kinds: set[Ki
 def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Sequence[Box]) -> set[str]:
     """Ids of the notes at the foot of the page: below a short rule, or small, and after a mark.
 
-    Once a note has begun, what stands below it in its column belongs to the notes.
+    Once a note has begun, what stands below it in its column belongs to the notes, but for the text's own type below
+    small type.
     """
     found: set[str] = set()
-    begun: list[Box] = []
+    begun: list[tuple[Box, bool]] = []
     for region in sorted(texts, key=lambda r: r.box.top):
         box, size = region.box, _size(region)
         if any(
-            b.bottom <= box.centre.y and min(b.right, box.right) - max(b.left, box.left) > 0.3 * box.width
-            for b in begun
+            b.bottom <= box.centre.y
+            and min(b.right, box.right) - max(b.left, box.left) > 0.3 * box.width
+            and not (was_small and size > LARGER_THAN_NOTE * body)
+            for b, was_small in begun
         ):
             found.add(region.id)
             continue
@@ -300,11 +303,22 @@ def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Se
         below = sum(
             len(r.lines) for r in texts if r.box.top >= box.top and r.box.left < box.right and box.left < r.box.right
         )
-        parted = parted and below <= MOST_NOTES and len(region.text) > 40
+        goes_on = not marked and not small and _goes_on(region, texts)  # beneath the frame of an initial
+        parted = parted and below <= MOST_NOTES and len(region.text) > 40 and not goes_on
         if box.top > FOOT * content.height and ((marked and (small or ruled)) or parted) and len(region.text) > 12:
             found.add(region.id)
-            begun.append(box)
+            begun.append((box, small))
     return found
+
+
+def _goes_on(region: Region, texts: Sequence[Region]) -> bool:
+    """Whether a sentence of the text right above goes on in it."""
+    box = region.box
+    above = [
+        r for r in texts if r.box.bottom <= box.centre.y and min(r.box.right, box.right) > max(r.box.left, box.left)
+    ]
+    last = max(above, key=lambda r: r.box.bottom).text.rstrip() if above else ""
+    return region.text[:1].islower() and (last[-1:].isalpha() or last.endswith(("-", ",", "\u2010")))
 
 
 def _numbered_run(texts: Sequence[Region]) -> set[str]:
