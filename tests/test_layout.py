@@ -245,6 +245,36 @@ def test_a_drawing_is_a_figure_and_words_and_specks_are_not() -> None:
     assert figure.box.area < 1.1 * 800 * 600
 
 
+def test_a_line_between_two_drawings_parts_what_is_told_as_one_picture() -> None:
+    page = np.full((3508, 2480), 255, np.uint8)
+    for top in (600, 1800):
+        cv2.ellipse(page, (1200, top + 400), (700, 380), 0, 0, 360, 0, 8)
+        cv2.line(page, (520, top + 400), (1880, top + 400), 0, 8)
+    told = [Box(480, 580, 1920, 2620)]
+    words = [Box(700 + 220 * i, 1460, 900 + 220 * i, 1520) for i in range(5)]
+    for box in words:
+        cv2.rectangle(page, (box.left, box.top), (box.right, box.bottom), 0, -1)
+    upper, lower = sorted((f.box for f in find_figures(page, 300, words, [], told)), key=lambda box: box.top)
+    assert upper.bottom < words[0].top < words[0].bottom < lower.top
+    beside = [Box(box.left, 2300, box.right, 2360) for box in words]  # within the lower one
+    (whole,) = find_figures(page, 300, beside, [], told)
+    assert whole.box.covers(Box(520, 620, 1880, 2560), 0.97)
+
+
+def test_rules_without_words_in_a_far_larger_drawing_are_no_table() -> None:
+    page = np.full((2000, 2000), 255, np.uint8)
+    cv2.ellipse(page, (1000, 1000), (800, 700), 0, 0, 360, 0, 8)
+    cv2.ellipse(page, (1000, 1000), (500, 400), 30, 0, 360, 0, 20)
+    for at in (800, 950, 1100):
+        cv2.line(page, (800, at), (1100, at), 0, 6)
+        cv2.line(page, (at, 800), (at, 1100), 0, 6)
+    drawing = FoundBlock(BlockKind.PICTURE, Box(190, 290, 1810, 1710), ())
+    kinds = {r.kind for r in find_regions(page, 300, [drawing], ("eng",))}
+    assert kinds == {RegionKind.FIGURE}
+    form = FoundBlock(BlockKind.PICTURE, Box(780, 780, 1120, 1120), ())
+    assert RegionKind.TABLE in {r.kind for r in find_regions(page, 300, [form], ("eng",))}
+
+
 def test_text_in_a_frame_is_no_figure() -> None:
     page = np.full((3508, 2480), 255, np.uint8)
     cv2.rectangle(page, (300, 1000), (2100, 1600), 0, 6)

@@ -321,9 +321,29 @@ def test_a_line_close_to_a_frame_or_in_the_box_of_a_picture_beside_it_is_read(pa
     assert text in {" ".join(w.text for w in line.words) for b in beside for line in b.lines}
 
 
+def test_a_coarse_line_in_a_picture_that_is_found_in_bits_is_shown_whole(pages: Pages) -> None:
+    image = pages.truth(Case("clean", "eng", Spoiling())).image[:, :, 0]
+    box = max((line.box for b in ENGINE.read_page(image, 300, ("eng",)) for line in b.lines), key=lambda b: b.width)
+    page = np.full_like(image, 255)
+    page[box.top : box.bottom, box.left : box.right] = image[box.top : box.bottom, box.left : box.right]
+    middle = round(box.centre.x)
+    page[:, middle - 3 * box.height : middle + 3 * box.height] = 255  # where no letters are told
+    shown: list[int] = []
+
+    class Seen(PartReader):
+        def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+            shown.append(crop.shape[1])
+            return []
+
+    read_rest(page, 300, ("eng",), [FoundBlock(BlockKind.PICTURE, box.grown(200), ())], Seen())
+    assert any(width >= box.width for width in shown) and sum(width < 0.6 * box.width for width in shown) >= 2
+
+
 @pytest.mark.parametrize("text,sure,usual,taken", [
-    ("the lamp was lit", 0.55, 0.6, True),  # as sure as all of this print
-    ("the lamp was lit", 0.55, 0.95, False),
+    ("tqx lqrnp wqs bvrnqd", 0.55, 0.6, True),  # as sure as all of this print
+    ("tqx lqrnp wqs bvrnqd", 0.55, 0.95, False),
+    ("when lamps burned late", 0.45, 0.95, True),  # no drawing reads so
+    ("when lamps bvrnqd lqte", 0.45, 0.95, False),
     ("the lamp", 0.55, 0.6, False),
     ("the lamp", 0.65, 0.6, True),
 ])  # fmt: skip

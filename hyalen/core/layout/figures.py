@@ -87,17 +87,31 @@ def find_figures(
         parts.remove(part)
         parts += [_Part.of(labels, stats, i, ink, text, strokes) for i in range(first, len(stats))]
     figures: list[tuple[Box, list[_Part]]] = []
+    smaller = [Box(*(int(v / factor) for v in b)) for b in words]
     for box in merged([Box(*(int(v / factor) for v in b)) for b in told if not any(t.covers(b) for t in tables)]):
         inside = [p for p in parts if box.covers(p.box, 0.6)]
         if (
             sum(p.ink for p in inside) > LEAST_INK * box.area
             and max(p.largest for p in inside) > LEAST_STROKE * dpi / factor
         ):
-            figures.append((union(p.box for p in inside), inside))
+            figures += [(union(p.box for p in group), group) for group in _parted_by_text(inside, smaller)]
             parts = [p for p in parts if p not in inside]
     figures += [(p.box, [p]) for p in parts if p.is_picture(dpi / factor)]
     whole = [f for f in figures if not any(o[0].covers(f[0], 0.9) for o in figures if o[0].area > f[0].area)]
     return [_figure(box, members, labels, text, factor, page) for box, members in whole]
+
+
+def _parted_by_text(parts: Sequence[_Part], words: Sequence[Box]) -> list[list[_Part]]:
+    """The parts of what one witness takes for a picture, above and below lines of text that none of them reaches past."""
+    groups: list[list[_Part]] = []
+    bottom = 0
+    for part in sorted(parts, key=lambda p: p.box.top):
+        between = [w for w in words if bottom <= w.centre.y <= part.box.top]
+        if not groups or any(any(w.left < p.box.right and p.box.left < w.right for p in groups[-1]) for w in between):
+            groups.append([])
+        groups[-1].append(part)
+        bottom = max(bottom, part.box.bottom)
+    return groups
 
 
 def _own_rules(ink: Image, rules: Image) -> NDArray[np.bool_]:

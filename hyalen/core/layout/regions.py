@@ -57,6 +57,7 @@ COLUMN_WORDS, MOST_IN_COLUMNS = 60, 0.7  # words of a cell; share of a grid's wo
 LEAST_FILLED = 0.5  # of the cells of a single row or column
 LINE_GAP, TYPICAL = 0.8, 20  # heights of a word, where there are so many: less than what parts their lines
 ROUNDS = 4  # of looking for pictures, what proves to be print taken away each time
+STROKES = 8.0  # times a grid without words, that a picture is large of which it is a part
 MOST_TEXT = 0.25  # of a picture's box, under lines of text
 RUNNING_TEXT = frozenset({Kind.TEXT, Kind.TITLE, Kind.CAPTION, Kind.REFERENCE})
 
@@ -88,7 +89,8 @@ def find_regions(
     numbered = Numbering()
     tables, staves = find_grids(rules)
     read = _without_doubles([with_figures_parted(line) for block in blocks for line in block.lines])
-    tables = [split_rows(table, read) for table in tables if _is_table(table, read)]
+    drawn = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
+    tables = [split_rows(t, read) for t in tables if _is_table(t, read) and not _is_in_drawing(t.box, drawn, read)]
     filling = columnar(read)
     figures = [Figure(box, box.polygon()) for box in staves]
     figures += [
@@ -177,6 +179,12 @@ def _is_table(table: FoundTable, read: Sequence[FoundLine]) -> bool:
     if min(table.rows, table.columns) == 1 and sum(n > 0 for n in counts) < LEAST_FILLED * len(counts):
         return False
     return sum(n for n in counts if n > COLUMN_WORDS) <= MOST_IN_COLUMNS * sum(counts)
+
+
+def _is_in_drawing(table: Box, drawn: Sequence[Box], read: Sequence[FoundLine]) -> bool:
+    """Whether rules without a word are the strokes of a far larger picture: a blank form fills most of its own place."""
+    within = any(picture.covers(table) and picture.area > STROKES * table.area for picture in drawn)
+    return within and not any(table.overlap(w.box) > 0 for line in read for w in line.words)
 
 
 def _chains(lines: Sequence[FoundLine], across: Sequence[Box], panels: Sequence[Box]) -> list[list[FoundLine]]:

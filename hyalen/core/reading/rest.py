@@ -13,6 +13,8 @@ from hyalen.core.imaging.curvature import LETTERS_DPI
 from hyalen.core.imaging.pictures import lines_of_writing
 from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced, with_margin
 from hyalen.core.imaging.skew import glyph_mask
+from hyalen.core.languages import EDGES, is_known
+from hyalen.core.layout.legible import reads
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.on_ink import PALEST_INK, without_hanging
@@ -26,6 +28,8 @@ MOST_STRIPS = 200  # of a page: a noisy one has thousands, and each takes a twen
 SURE = 0.6  # confidence of a line that is taken over
 AS_SURE = 0.85  # times the usual confidence of the page's lines: hard print reads unsurely throughout
 LONG_LINE = 4  # words, of which that suffices
+LEAST_KNOWN = 3  # of its words, of four letters and more, that suffice by themselves
+SAME_LEVEL, FEW_WORDS = 0.6, 8.0  # of a line's height: how level its parts stand, and how far apart
 SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
@@ -126,7 +130,26 @@ def _beside_pictures(page: Image, dpi: float, words: Sequence[Box], pictures: Se
     whole = Box(0, 0, page.shape[1], page.shape[0])
     lines = [Box(*(int(v * factor) for v in box)) for box in lines_of_writing(small, dpi / factor, where)]
     free = [box for box in lines if sum(box.overlap(w) for w in words) < MOST_READ * box.area]
-    return [box.grown(int(dpi / 25), whole) for box in free if any(p.covers(box) for p in pictures)]
+    free = [box for box in free if any(p.covers(box) for p in pictures)]
+    return [box.grown(int(dpi / 25), whole) for box in (*_rows_of(free), *free)]
+
+
+def _rows_of(parts: Sequence[Box]) -> list[Box]:
+    """What parts of lines make together that stand level with each other, a few words apart: coarse type is found in bits."""
+    rows: list[Box] = []
+    for part in sorted(parts, key=lambda b: b.left):
+        last = next((row for row in rows if _continues(row, part)), None)
+        if last is None:
+            rows.append(part)
+        else:
+            rows[rows.index(last)] = union((last, part))
+    return [row for row in rows if row not in parts]
+
+
+def _continues(row: Box, part: Box) -> bool:
+    shared = min(row.bottom, part.bottom) - max(row.top, part.top)
+    height = min(row.height, part.height)
+    return shared > SAME_LEVEL * height and part.left - row.right < FEW_WORDS * height
 
 
 def read_display(
@@ -221,7 +244,15 @@ def sure_letters(line: FoundLine) -> float:
     return sum(w.confidence**2 * len(w.text) for w in line.words)
 
 
+def _says_something(line: FoundLine) -> bool:
+    """Whether several of its words are in the word list: coarse print reads unsurely, and no drawing reads so."""
+    known = {t for w in line.words if len(t := w.text.strip(EDGES)) > 3 and is_known(t, w.language)}
+    return len(known) >= LEAST_KNOWN and reads(line)
+
+
 def _confident(line: FoundLine, usual: float = 1.0) -> bool:
+    if len(line.words) >= LONG_LINE and _says_something(line):
+        return True
     sure = min(SURE, AS_SURE * usual) if len(line.words) >= LONG_LINE else SURE
     return line.confidence >= sure and any(c.isalnum() for w in line.words for c in w.text)
 
