@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -65,7 +66,7 @@ def _matched(made: Sequence[str], starts: Sequence[str]) -> dict[int, int]:
 
 
 def _flat(text: str) -> str:
-    return re.sub(r"[^a-z0-9]", "", text.lower())
+    return re.sub(r"[\W_]", "", unicodedata.normalize("NFKD", text.lower()))  # marks over letters are none
 
 
 def _like(text: str, start: str) -> float:
