@@ -80,7 +80,8 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     page = panels_turned(page, panels, dpi)
     evidence = gather(page, dpi, panels)
     leaders = find_leaders(grey(page), dpi)
-    ink = without_leaders(ink_levels(page, dpi), leaders)
+    levels = ink_levels(page, dpi)
+    ink = without_leaders(levels, leaders)
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:
         blocks = without_sideways(read_once(_read_page(ink, dpi, languages, reader, evidence.plain)), dpi)
@@ -92,7 +93,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks += read_askew(ink, dpi, languages, blocks, reader)
         blocks = with_rows_measured(ink, finished(ink, dpi, languages, blocks, leaders, reader))
-    content = read_cells(ink, dpi, settled_content(page, dpi, blocks, languages, evidence), reader)
+    content = read_cells(ink, dpi, settled_content(page, levels, dpi, blocks, languages, evidence), reader)
     return read_closely(ink, dpi, content, reader)
 
 
@@ -168,7 +169,7 @@ def read_own_content(
         return content.model_copy(update={"own_text": told, "unread": _unread(grey(page), content)})
     panels = dark_panels(page, dpi)
     shown = panels_turned(page, panels, dpi)
-    content = settled_content(shown, dpi, named, languages, gather(shown, dpi, panels))
+    content = settled_content(shown, grey(shown), dpi, named, languages, gather(shown, dpi, panels))
     content = with_foreign_words(_as_stated(content, named), _looked_up(reader))
     return content.model_copy(update={"own_text": told})
 
@@ -220,7 +221,12 @@ def _as_stated(content: PageContent, blocks: Sequence[FoundBlock]) -> PageConten
 
 
 def settled_content(
-    page: Image, dpi: float, blocks: Sequence[FoundBlock], languages: tuple[str, ...], evidence: Evidence
+    page: Image,
+    levels: Image,
+    dpi: float,
+    blocks: Sequence[FoundBlock],
+    languages: tuple[str, ...],
+    evidence: Evidence,
 ) -> PageContent:
     """The content of a page from what was read on it: regions in order, their roles, how their words are set.
 
@@ -228,10 +234,12 @@ def settled_content(
     ----------
     page : (h, w) or (h, w, 3) uint8
         Cleaned, dark panels turned.
+    levels : (h, w) uint8
+        Its grey levels, coloured ink as dark as it reads.
     """
     found = find_regions(page, dpi, blocks, languages, evidence)
     content = PageContent(width=page.shape[1], height=page.shape[0], dpi=dpi, regions=found, languages=languages)
-    content = content.model_copy(update={"unread": _unread(ink_levels(page, dpi), content)})
+    content = content.model_copy(update={"unread": _unread(levels, content)})
     content = with_lettering(assign_roles(content, page, evidence.told, evidence.rules.across), page)
     backwards = mostly_right_to_left([r.language or languages[0] for r in content.regions])
     ties = near_ties([core(r) for r in content.regions], backwards)

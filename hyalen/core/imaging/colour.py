@@ -19,7 +19,7 @@ WEAK, STRONG = 25, 55  # grey levels by which a pixel's channels differ more tha
 LEAST_CORE = 0.3  # of a stroke in colour: a brown ink's rims have some such pixels, too
 LEAST_PAPER = 0.8  # of it, around which the ground is paper
 UNTINTED = 200  # the darkest channel of a ground that is paper
-GROUND_DPI = 75.0
+GROUND_DPI, SEEN_DPI = 75.0, 100.0  # pixels an inch that tell of tints, and whether there is any such ink
 WIDEST_STROKE = 8  # parts of an inch: what is wider is a tint or a mark laid over the writing
 
 
@@ -39,19 +39,29 @@ def coloured_ink(page: Image, dpi: float) -> NDArray[np.bool_] | None:
     """
     if page.ndim == 2:
         return None
-    darkest, colour = _channels(page)
-    usual = colour[grey(page) < DARK]
-    own = float(np.median(usual)) if usual.size else 0.0
-    if colour.max() <= own + STRONG:
+    step = int(dpi // SEEN_DPI)
+    if step > 1 and _coloured(np.ascontiguousarray(page[::step, ::step]), dpi / step) is None:
+        return None  # most pages in colour have a picture or a tint, and black ink
+    return _coloured(page, dpi)
+
+
+def _coloured(page: Image, dpi: float) -> NDArray[np.bool_] | None:
+    levels, (darkest, colour) = grey(page), _channels(page)
+    counts = cv2.calcHist([colour], [0], as_uint8(levels < DARK), [256], [0, 256]).cumsum()
+    own = int(np.searchsorted(counts, counts[-1] / 2)) if counts[-1] else 0
+    strong = np.flatnonzero(colour > own + STRONG)
+    if not len(strong):
         return None
-    parts = pieces((colour > own + WEAK).astype(np.uint8))
+    weak = as_uint8(colour > own + WEAK)
+    parts = pieces(weak)
     small, factor = reduced(darkest, dpi, GROUND_DPI)
     side = max(3, round(dpi / factor / WIDEST_STROKE)) | 1
     ground = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
     paper = cv2.resize((ground > UNTINTED).astype(np.uint8), darkest.shape[::-1], interpolation=cv2.INTER_NEAREST)
     count, area = len(parts.stats), parts.stats[:, 4]
-    cores = np.bincount(parts.labels[colour > own + STRONG], minlength=count)
-    printed = np.bincount(parts.labels[paper == 1], minlength=count)
+    labels = parts.labels.ravel()
+    cores = np.bincount(labels[strong], minlength=count)
+    printed = np.bincount(labels[np.flatnonzero(cv2.bitwise_and(weak, paper))], minlength=count)
     told = (cores >= LEAST_CORE * area) & (printed >= LEAST_PAPER * area)
     told[0] = False
     return parts.of(told) == 1 if told.any() else None
@@ -74,9 +84,11 @@ def ink_levels(page: Image, dpi: float) -> Image:
     -------
     (h, w) uint8
     """
-    coloured = coloured_ink(page, dpi)
-    levels = grey(page)
-    return levels if coloured is None else np.where(coloured, _channels(page)[0], levels)
+    coloured, levels = coloured_ink(page, dpi), grey(page)
+    if coloured is not None:
+        at = np.flatnonzero(coloured)
+        levels.ravel()[at] = page.reshape(-1, 3)[at].min(axis=1)
+    return levels
 
 
 def _channels(page: Image) -> tuple[Image, Image]:
