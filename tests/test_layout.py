@@ -23,6 +23,7 @@ from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.layout.rows import (
     cut_lines,
+    find_guides,
     find_gutters,
     join_rows,
     with_figures_parted,
@@ -325,6 +326,30 @@ def test_a_pull_quote_over_the_gutter_is_read_after_the_columns_and_a_head_betwe
     assert reading_order([left, right, quote]) == [0, 1, 2]
     head = Box(650, 90, 1050, 250)
     assert reading_order([left, right, head]) == [2, 0, 1]
+
+
+def test_letters_that_count_a_page_between_its_columns_part_them_and_a_tables_do_not() -> None:
+    left = [read_line("whereas the oil was landed on", 100, 100 + 60 * n) for n in range(8)]
+    after = left[0].box.right + 90
+    right = [read_line("the quay and carried up by hand", after, 100 + 60 * n) for n in range(8)]
+    at = left[0].box.right + 35
+    mark = read_line("C", at, 100 + 60 * 4)
+    (first, *_), rules = mark.words, find_guides([*left, *right, mark])
+    assert sorted(r.left for r in rules) == [first.box.left - 1, first.box.right]
+    assert all(r.top < first.box.top and first.box.bottom < r.bottom for r in rules)
+    run = left[4]._replace(
+        words=(*left[4].words, first, *right[4].words), box=left[4].box._replace(right=right[4].box.right)
+    )
+    rows = [*left[:4], *left[5:], *right[:4], *right[5:], run]
+    parts = join_rows(cut_lines(rows, find_guides(rows), []), find_guides(rows))
+    assert sorted(" ".join(w.text for w in x.words) for x in parts if len(x.words) == 1) == ["C"]
+    assert len(parts) == 17
+    narrow = run._replace(
+        words=(*left[4].words, first._replace(box=right[4].box._replace(right=after + 12)), *right[4].words)
+    )
+    assert find_guides([*left[:4], *left[5:], *right[:4], *right[5:], narrow]) == []  # a word that begins a line
+    column = [read_line("C", at, 100 + 60 * n) for n in range(8)]
+    assert find_guides([*left, *right, *column]) == []
 
 
 def test_columns_whose_paragraphs_end_at_one_height_are_read_one_after_the_other() -> None:

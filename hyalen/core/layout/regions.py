@@ -33,6 +33,7 @@ from hyalen.core.layout.outlines import core, outlined
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs, usual_leading
 from hyalen.core.layout.rows import (
     cut_lines,
+    find_guides,
     find_gutters,
     join_rows,
     part_of,
@@ -112,6 +113,7 @@ def find_regions(
     kept = [line for line in kept if not stands_up(line)]
     kept, marked = without_rule_marks(kept)
     down = [*without_screens(rules.down, kept), *marked, *find_gutters(kept)]
+    down += find_guides(kept)
     rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT]), down)
     rows = [line for line in rows if len(line.words) > 1 or not is_noise(line, dpi)]
     rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])

@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from hyalen.core.languages import mostly_right_to_left
+from hyalen.core.languages import EDGES, mostly_right_to_left
 from hyalen.core.layout.sizes import CAPITALS, DEEP, TALL, type_size, word_size
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
@@ -22,6 +22,9 @@ LEAST_CROSSED, WITHIN = 2, 0.15  # such words that a false one runs through; of 
 LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
 NARROW_GUTTER, BEGIN_ALIKE, INDENT = 1.5, 0.3, 2.0  # line heights: widest space that columns may be run together over;
 # how exactly below each other lines begin there, and how exactly a line is as wide as both
+# Line heights around a letter between columns: beside it lines end and begin, and it parts them; by how much its box
+# may reach into them.
+GUIDED, AT_RIM = 1.5, 0.1
 MOST_UNLIKE = 1.35  # times: words within it are of one size
 # Times: type of two blocks, and how much wider its letters are at least; words beside it, and their letters, that tell.
 OTHER_SIZE, OTHER_WIDTH, BESIDE, LEAST_LETTERS = 1.7, 1.3, 3, 5
@@ -145,6 +148,29 @@ def with_figures_parted(line: FoundLine) -> FoundLine:
         ):
             words.append(word._replace(text=text, box=box, others=(), letters=""))
     return line._replace(words=tuple(words))
+
+
+def find_guides(lines: Sequence[FoundLine]) -> list[Box]:
+    """Rules on both sides of letters that stand by themselves between columns, and count a page's parts (A, B, C).
+
+    Beside such a letter lines above and below end, and others begin; one in every row is a table's.
+    """
+    letters = [(w.box, line.height) for line in lines for w in line.words if _is_capital(w.text.strip(EDGES))]
+    rules: list[Box] = []
+    for box, height in letters:
+        near = MARKS_NEAR / 2 * height
+        close = [line.box for line in lines if abs(line.box.centre.y - box.centre.y) < near]
+        ends = sum(-AT_RIM < (box.left - b.right) / height < GUIDED for b in close)
+        begins = sum(-AT_RIM < (b.left - box.right) / height < GUIDED for b in close)
+        others = (o for o, _ in letters if o is not box and abs(o.centre.x - box.centre.x) < height)
+        if min(ends, begins) > 1 and not any(abs(o.centre.y - box.centre.y) < near for o in others):
+            reach = round(GUIDED * height)
+            rules += [Box(x, box.top - reach, x + 1, box.bottom + reach) for x in (box.left - 1, box.right)]
+    return rules
+
+
+def _is_capital(text: str) -> bool:
+    return len(text) == 1 and text.isupper()
 
 
 def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[Box]) -> list[FoundLine]:
