@@ -9,8 +9,6 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
-from scipy.signal import find_peaks
 
 from hyalen.core.imaging.pixels import Image, as_uint8, pieces, with_margin
 from hyalen.core.languages import script_of
@@ -180,6 +178,8 @@ def _is_row(box: Box, row: Box) -> bool:
 
 def _rows(page: Image, column: Sequence[FoundLine], others: Sequence[FoundLine], usual: float) -> list[_Row]:
     """The rows of a column from top to bottom: each piece of ink belongs to the one whose letters it is nearest to."""
+    from scipy.signal import find_peaks  # slow to load, and needed on such pages only
+
     area = union(line.box for line in column).grown(round(AROUND * usual), Box(0, 0, page.shape[1], page.shape[0]))
     crop = page[area.top : area.bottom, area.left : area.right].copy()
     for box in (w.box.intersection(area) for line in others for w in line.words if area.overlap(w.box) > 0):
@@ -189,7 +189,9 @@ def _rows(page: Image, column: Sequence[FoundLine], others: Sequence[FoundLine],
     letters = (height > LETTER * usual) & (height < SEVERAL * usual)
     letters[0] = False
     full = parts.of(letters).sum(axis=1, dtype=np.float64)
-    summed = np.sqrt(gaussian_filter1d(np.pad(full, round(usual)), WINDOW * usual))
+    reach = 2 * round(4 * WINDOW * usual) + 1
+    smooth = cv2.GaussianBlur(np.pad(full, round(usual))[:, None], (1, reach), WINDOW * usual)
+    summed = np.sqrt(np.asarray(smooth, np.float64).ravel())
     levels = find_peaks(summed, distance=max(1.0, APART * usual), prominence=PROMINENT * summed.max())[0] - round(usual)
     if len(levels) == 0:
         return []
