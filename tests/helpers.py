@@ -163,7 +163,9 @@ class Server:
             *told,
         ]
         self.process = subprocess.Popen(command, start_new_session=True)
-        self.http = httpx.Client(base_url=f"http://127.0.0.1:{self.port}/api", timeout=30)
+        # A connection that is kept may be closed by the server just as it is used again.
+        fresh = httpx.Limits(max_keepalive_connections=0)
+        self.http = httpx.Client(base_url=f"http://127.0.0.1:{self.port}/api", timeout=30, limits=fresh)
         end = time.monotonic() + 60
         while True:
             try:

@@ -25,8 +25,9 @@ export class Ahead {
     }
   }
 
-  forget(id: number): void {
-    this.pages.delete(id);
+  /** A page as it was when it came, whatever has become of it. */
+  latest(id: number): Page | null {
+    return this.pages.get(id) ?? null;
   }
 
   clear(): void {

@@ -168,11 +168,15 @@ export class Desk {
     doubts.replace(ids, changed.doubts);
     const text = changed.page;
     for (const id of ids) if (id !== text?.id) this.stale.add(id);
-    if (text && this.page?.id !== text.id) ahead.forget(text.id);
-    if (text && this.page?.id === text.id) {
+    const inHand = this.page?.id === text?.id;
+    const before = text && (inHand ? this.page : ahead.latest(text.id));
+    if (text && before) {
       const own = changed.doubts.filter((d) => d.page_id === text.id);
-      this.page = { ...this.page, revision: text.revision, content: text.content, unknown: text.unknown, captioned: text.captioned, settled: text.settled, doubts: own };
-      ahead.keep(this.page);
+      const page = { ...before, revision: text.revision, content: text.content, unknown: text.unknown, captioned: text.captioned, settled: text.settled, doubts: own };
+      ahead.keep(page); // the walk may have gone on, and come back to it
+      if (inHand) this.page = page;
+    }
+    if (text && inHand) {
       if (selection.region && !findRegion(text.content, selection.region)) selection.clear();
     } else if (this.page && fresh.has(this.page.id)) {
       void notices.attempt(() => this.showPage(this.pageIndex));
