@@ -9,11 +9,13 @@ from rapidfuzz import fuzz
 from bench.material import Case
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.model.found import FoundBlock, FoundLine
-from hyalen.core.model.geometry import union
+from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.by_rows import read_by_rows, with_rows_measured
 from hyalen.core.reading.engine import ENGINE
+from hyalen.core.reading.rest import shifted
 from hyalen.demo.spoil import Spoiling
 from tests.conftest import Pages
+from tests.readers import Asked, PartReader
 
 MUCH = 80  # per cent of likeness: the engine's second reading of a row is not its first one
 
@@ -50,6 +52,52 @@ def test_rows_that_run_together_are_read_one_by_one(arabic: tuple[Image, list[Fo
     kept = {text(line) for b in blocks for line in b.lines} - {text(line) for line in lost}
     assert kept <= {text(line) for line in found}
     assert len(found) == sum(len(b.lines) for b in blocks)
+
+
+def test_no_row_runs_over_two_columns_under_a_heading_across_them(arabic: tuple[Image, list[FoundBlock]]) -> None:
+    image, blocks = arabic
+    block = max(blocks, key=lambda b: len(b.lines))
+    area = union(line.box for line in block.lines).grown(10)
+    column = image[area.top : area.bottom, area.left : area.right]
+    page = np.full((area.height + 400, 2 * area.width + 300), 255, np.uint8)
+    lines: list[FoundLine] = []
+    knotted, _ = run_together(block)
+    for left in (100, 200 + area.width):
+        page[300 : 300 + area.height, left : left + area.width] = column
+        lines += [shifted(line, left - area.left, 300 - area.top) for line in knotted.lines]
+    head = lines[0]._replace(box=Box(120, 200, page.shape[1] - 120, 280))
+    page[200:280, 120:-120:4] = 0
+    again = read_by_rows(page, 300, ("ara",), [block._replace(lines=(head, *lines))], ENGINE)
+    found = [line for b in again for line in b.lines]
+    assert head in found
+    middle = 150 + area.width
+    assert all(line is head or line.box.right < middle or line.box.left > middle for line in found)
+    assert len(found) == 1 + 2 * len(block.lines)
+
+
+def test_what_was_read_is_not_lost_where_its_row_is_not_read_now(arabic: tuple[Image, list[FoundBlock]]) -> None:
+    class Once(PartReader):
+        """Reads the fourth row that it is shown, surely, and no other one."""
+
+        asked = 0
+
+        def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+            self.asked += 1
+            box = Box(20, 20, crop.shape[1] - 20, crop.shape[0] - 20)
+            words = tuple(w._replace(confidence=1.0, box=box) for w in block.lines[3].words * 40)
+            line = FoundLine(words, box, block.lines[3].baseline, 40.0)
+            return [FoundBlock(block.kind, box, (line,))] if self.asked == 4 else []
+
+    image, blocks = arabic
+    block = max(blocks, key=lambda b: len(b.lines))
+    knotted, _ = run_together(block)
+    high = tuple(  # as the vowel signs of a row make them
+        line._replace(box=line.box._replace(top=line.box.top - 2 * line.box.height // 5)) for line in knotted.lines
+    )
+    again = read_by_rows(image, 300, ("ara",), [knotted._replace(lines=high)], Once())
+    found = [text(line) for b in again for line in b.lines]
+    assert max(map(len, found)) > 30 * len(text(block.lines[3]))
+    assert {text(line) for line in (knotted.lines[0], *knotted.lines[3:])} <= set(found)
 
 
 def test_rows_that_stand_clear_are_left_alone(arabic: tuple[Image, list[FoundBlock]], pages: Pages) -> None:

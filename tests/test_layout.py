@@ -257,6 +257,11 @@ def test_a_line_between_two_drawings_parts_what_is_told_as_one_picture() -> None
         cv2.rectangle(page, (box.left, box.top), (box.right, box.bottom), 0, -1)
     upper, lower = sorted((f.box for f in find_figures(page, 300, words, [], told)), key=lambda box: box.top)
     assert upper.bottom < words[0].top < words[0].bottom < lower.top
+    assert len(find_figures(page, 300, words[:2], [], told)) == 1  # a label, no line
+    small = page.copy()
+    small[1800:] = 255
+    cv2.rectangle(small, (600, 1700), (680, 1760), 0, -1)  # a legend's sign
+    assert len(find_figures(small, 300, words, [], told)) == 1
     beside = [Box(box.left, 2300, box.right, 2360) for box in words]  # within the lower one
     (whole,) = find_figures(page, 300, beside, [], told)
     assert whole.box.covers(Box(520, 620, 1880, 2560), 0.97)

@@ -21,6 +21,7 @@ SOLID = 0.12  # inches: thinner links between pictures are frames
 LEAST_STROKE = 0.36  # inches
 LEAST_FILLED = 0.12  # of a box
 RIM, LEAST_INNER = 0.12, 0.3  # of a box's sides; share of ink within: thin strokes there are a drawing, no frame
+LINE_WORDS = 3  # of a line that parts a picture
 MOSTLY_RULE = 0.7  # of connected ink, under rules
 MOST_TEXT = 0.02  # under words, where a picture may still be told by its box
 
@@ -94,24 +95,33 @@ def find_figures(
             sum(p.ink for p in inside) > LEAST_INK * box.area
             and max(p.largest for p in inside) > LEAST_STROKE * dpi / factor
         ):
-            figures += [(union(p.box for p in group), group) for group in _parted_by_text(inside, smaller)]
+            figures += [
+                (union(p.box for p in group), group) for group in _parted_by_text(inside, smaller, dpi / factor / 2)
+            ]
             parts = [p for p in parts if p not in inside]
     figures += [(p.box, [p]) for p in parts if p.is_picture(dpi / factor)]
     whole = [f for f in figures if not any(o[0].covers(f[0], 0.9) for o in figures if o[0].area > f[0].area)]
     return [_figure(box, members, labels, text, factor, page) for box, members in whole]
 
 
-def _parted_by_text(parts: Sequence[_Part], words: Sequence[Box]) -> list[list[_Part]]:
-    """The parts of what one witness takes for a picture, above and below lines of text that none of them reaches past."""
-    groups: list[list[_Part]] = []
+def _parted_by_text(parts: Sequence[_Part], words: Sequence[Box], least: float) -> list[list[_Part]]:
+    """The parts of what one witness takes for a picture, above and below a line of text that none of them reaches past.
+
+    Each is at least `least` pixels high and half as wide as all: a legend stays with its chart.
+    """
+    whole = union(p.box for p in parts)
+    ordered = sorted(parts, key=lambda p: p.box.top)
     bottom = 0
-    for part in sorted(parts, key=lambda p: p.box.top):
-        between = [w for w in words if bottom <= w.centre.y <= part.box.top]
-        if not groups or any(any(w.left < p.box.right and p.box.left < w.right for p in groups[-1]) for w in between):
-            groups.append([])
-        groups[-1].append(part)
-        bottom = max(bottom, part.box.bottom)
-    return groups
+    for at, part in enumerate(ordered):
+        clear, bottom = at > 0 and bottom <= part.box.top, max(bottom, part.box.bottom)
+        if not clear:
+            continue
+        above, below = union(p.box for p in ordered[:at]), union(p.box for p in ordered[at:])
+        between = sum(above.bottom <= w.centre.y <= below.top and whole.left < w.centre.x < whole.right for w in words)
+        large = min(above.height, below.height) > least and min(above.width, below.width) > 0.5 * whole.width
+        if between >= LINE_WORDS and large:
+            return [ordered[:at], *_parted_by_text(ordered[at:], words, least)]
+    return [list(parts)]
 
 
 def _own_rules(ink: Image, rules: Image) -> NDArray[np.bool_]:

@@ -19,9 +19,12 @@ from hyalen.core.reading.rest import DARK, SURE, shifted, sure_letters
 
 JOINED = frozenset({"ARABIC", "SYRIAC"})  # scripts whose vowel signs and dots fill the space between the rows
 LEAST_ROWS = 5  # rows that read well, for others to be told by their height
-TALL, LOW = 1.3, 0.5  # usual heights: higher lines have ink of another row, lower ones are some row's signs
+TALL = 1.3  # usual heights: higher lines have ink of another row
 CROSSED, BESIDE = 0.35, 0.5  # of a line's height and width, that another line has as well
 SAME_ROW = 0.75  # of both heights, in common
+READ = 0.5, 0.25  # of a line's place, and of one of several rows, that lines read now have
+# Pairs of lines beside each other that tell of columns, and their least width in usual heights.
+LEAST_PAIRS, WIDE_LINE = 3, 3.0
 # Usual heights: letters that tell where rows are, and those of all rows that hang together; rows' least distance, the
 # window over which ink is summed up, and what is shown around a row.
 LETTER, SEVERAL, APART, WINDOW, AROUND = 0.3, 3.0, 0.5, 0.12, 0.2
@@ -69,7 +72,13 @@ def read_by_rows(
         for row in _rows(page, column, others, usual):
             good = [x for x in column if _is_row(x.box, row.box) and all(x is not y for y in muddled)]
             again += good or _read_row(row, dpi, languages, reader)
-        again += [x for x in column if not any(x.box.overlap(y.box) > 0 for y in again)]
+        # Rows reach into each other's boxes; a line stays of whose place little was read.
+        spoilt = {id(line) for line in muddled}
+        again += [
+            x
+            for x in column
+            if sum(x.box.overlap(y.box) for y in again) < READ[id(x) in spoilt] * x.box.area and x not in again
+        ]
         if sum(map(sure_letters, again)) > sum(map(sure_letters, column)):
             result = _replaced(result, column, again)
     return result
@@ -138,9 +147,12 @@ def _is_joined(lines: Sequence[FoundLine]) -> bool:
 
 
 def _columns(lines: Sequence[FoundLine], usual: float) -> list[list[FoundLine]]:
-    """Lines that stand in each other's columns, close above and below."""
-    left = sorted(lines, key=lambda line: line.box.top)
-    found: list[list[FoundLine]] = []
+    """Lines that stand in each other's columns, close above and below; what runs over several stands alone."""
+    wide = [line for line in lines if line.box.width > WIDE_LINE * usual]
+    pairs = [(a.box, b.box) for a in wide for b in wide if a.box.right < b.box.left and _is_level(a.box, b.box)]
+    over = {id(line) for line in lines if len(pairs) >= LEAST_PAIRS and any(_runs_over(line.box, *p) for p in pairs)}
+    found = [[line] for line in lines if id(line) in over]
+    left = sorted((line for line in lines if id(line) not in over), key=lambda line: line.box.top)
     while left:
         column, new = [], [left.pop(0)]
         while new:
@@ -149,6 +161,15 @@ def _columns(lines: Sequence[FoundLine], usual: float) -> list[list[FoundLine]]:
             left = [x for x in left if all(x is not y for y in new)]
         found.append(column)
     return found
+
+
+def _is_level(one: Box, other: Box) -> bool:
+    return min(one.bottom, other.bottom) - max(one.top, other.top) > BESIDE * min(one.height, other.height)
+
+
+def _runs_over(box: Box, left: Box, right: Box) -> bool:
+    """Whether it stands over both of two lines that stand beside each other."""
+    return all(min(box.right, o.right) - max(box.left, o.left) > BESIDE * o.width for o in (left, right))
 
 
 def _is_beside(one: Box, other: Box, usual: float) -> bool:
