@@ -251,6 +251,7 @@ def test_a_line_between_two_drawings_parts_what_is_told_as_one_picture() -> None
     for top in (600, 1800):
         cv2.ellipse(page, (1200, top + 400), (700, 380), 0, 0, 360, 0, 8)
         cv2.line(page, (520, top + 400), (1880, top + 400), 0, 8)
+    cv2.line(page, (600, 1490), (660, 1490), 0, 6)  # a dash before it, that was not read
     told = [Box(480, 580, 1920, 2620)]
     words = [Box(700 + 220 * i, 1460, 900 + 220 * i, 1520) for i in range(5)]
     for box in words:

@@ -110,7 +110,8 @@ def _parted_by_text(parts: Sequence[_Part], words: Sequence[Box], least: float) 
     Each is at least `least` pixels high and half as wide as all: a legend stays with its chart.
     """
     whole = union(p.box for p in parts)
-    ordered = sorted(parts, key=lambda p: p.box.top)
+    # A dash before the line, that was not read, is no part of either.
+    ordered = sorted((p for p in parts if not _is_level(p.box, words)), key=lambda p: p.box.top)
     bottom = 0
     for at, part in enumerate(ordered):
         clear, bottom = at > 0 and bottom <= part.box.top, max(bottom, part.box.bottom)
@@ -122,6 +123,11 @@ def _parted_by_text(parts: Sequence[_Part], words: Sequence[Box], least: float) 
         if between >= LINE_WORDS and large:
             return [ordered[:at], *_parted_by_text(ordered[at:], words, least)]
     return [list(parts)]
+
+
+def _is_level(box: Box, words: Sequence[Box]) -> bool:
+    """Whether it is no higher than a word beside it, and stands on its level."""
+    return any(w.top <= box.top and box.bottom <= w.bottom for w in words)
 
 
 def _own_rules(ink: Image, rules: Image) -> NDArray[np.bool_]:
