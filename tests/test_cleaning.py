@@ -15,7 +15,7 @@ from bench.material import Case, page_html
 from hyalen.core.formats.codecs import decode, encode_bitonal
 from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.clean import clean_page
-from hyalen.core.imaging.colour import ink_levels
+from hyalen.core.imaging.colour import coloured_ink, ink_levels
 from hyalen.core.imaging.curvature import Curvature, find_curvature
 from hyalen.core.imaging.drawn import find_traces
 from hyalen.core.imaging.frame import Frame, bend_mesh, render, squared
@@ -432,6 +432,16 @@ def test_coloured_ink_is_as_dark_as_its_darkest_channel(pages: Pages) -> None:
     assert np.array_equal(ink_levels(black, 300), grey(black))
     tinted = (black * np.array([1.0, 0.95, 0.5])).astype(np.uint8)  # a yellow slip is no ink
     assert np.array_equal(ink_levels(tinted, 300), grey(tinted))
+
+
+def test_pale_strokes_are_coloured_where_much_of_the_page_is(pages: Pages) -> None:
+    printed, _ = rubricated(pages.truth(ENGLISH).image)
+    thin = (grey(printed) < 250) & (np.arange(len(printed)) < 600)[:, None]
+    printed[thin] = (248, 212, 200)
+    found = coloured_ink(printed, 300)
+    assert found is not None and found[thin].mean() > 0.9
+    printed[600:] = 255
+    assert thin.sum() > 5000 and coloured_ink(printed, 300) is None  # by itself it may be a brown ink's rim
 
 
 def test_nothing_shines_through_a_plain_or_pale_page(pages: Pages) -> None:

@@ -15,8 +15,12 @@ DARKEST = 15  # per cent of a box's pixels that are surely ink
 COLOURED, BLACK = 22.0, 12.0  # chroma in CIELAB: what is seen as coloured, and what as black or grey; no source
 FEWEST = 3  # black words, without which a coloured one is no exception
 DARK = 128  # grey level of a page's usual ink, which may be brown: its channels differ, too
-WEAK, STRONG = 25, 55  # grey levels by which a pixel's channels differ more than the usual ink's: rim and core
-LEAST_CORE = 0.3  # of a stroke in colour: a brown ink's rims have some such pixels, too
+# Grey levels by which a pixel's channels differ more than the usual ink's: a stroke's rim, its core; the core's share.
+WEAK, STRONG, LEAST_CORE = 25, 55, 0.3
+# Of pale strokes: by how much their channels differ, at least and over how deep they are; how deep they are; the core as
+# above. On a rubricated page nine in ten pale red pixels have 0.7 and more, on brown pages half of the ink 0.35 at most.
+MUCH = 0.003  # of a page, printed in colour: then pale strokes are, too
+PALE, PURE, PALE_DEPTH, PALE_STRONG, PALE_CORE = 30, 0.75, 25, 35, 0.2
 LEAST_PAPER = 0.8  # of it, around which the ground is paper
 UNTINTED = 200  # the darkest channel of a ground that is paper
 GROUND_DPI, SEEN_DPI = 75.0, 100.0  # pixels an inch that tell of tints, and whether there is any such ink
@@ -25,6 +29,8 @@ WIDEST_STROKE = 8  # parts of an inch: what is wider is a tint or a mark laid ov
 
 def coloured_ink(page: Image, dpi: float) -> NDArray[np.bool_] | None:
     """Where there is ink on paper in another colour than the page's usual ink, or None where there is none.
+
+    Pale strokes count where much of the page is printed so: else they may be rims of brown ink.
 
     Parameters
     ----------
@@ -49,20 +55,34 @@ def _coloured(page: Image, dpi: float) -> NDArray[np.bool_] | None:
     levels, (darkest, colour) = grey(page), _channels(page)
     counts = cv2.calcHist([colour], [0], as_uint8(levels < DARK), [256], [0, 256]).cumsum()
     own = int(np.searchsorted(counts, counts[-1] / 2)) if counts[-1] else 0
-    strong = np.flatnonzero(colour > own + STRONG)
-    if not len(strong):
+    if int(colour.max()) <= own + STRONG:
         return None
-    weak = as_uint8(colour > own + WEAK)
-    parts = pieces(weak)
     small, factor = reduced(darkest, dpi, GROUND_DPI)
     side = max(3, round(dpi / factor / WIDEST_STROKE)) | 1
     ground = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
-    paper = cv2.resize((ground > UNTINTED).astype(np.uint8), darkest.shape[::-1], interpolation=cv2.INTER_NEAREST)
-    count, area = len(parts.stats), parts.stats[:, 4]
-    labels = parts.labels.ravel()
-    cores = np.bincount(labels[strong], minlength=count)
-    printed = np.bincount(labels[np.flatnonzero(cv2.bitwise_and(weak, paper))], minlength=count)
-    told = (cores >= LEAST_CORE * area) & (printed >= LEAST_PAPER * area)
+    paper = as_uint8(
+        cv2.resize((ground > UNTINTED).astype(np.uint8), darkest.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    )
+    found = _strokes(colour > own + WEAK, colour > own + STRONG, LEAST_CORE, paper)
+    if found is None or np.count_nonzero(found) < MUCH * found.size:
+        return found
+    depth = as_uint8(255 - levels)
+    pure = as_uint8(cv2.convertScaleAbs(depth, alpha=PURE))
+    pale = _strokes(
+        (colour > PALE) & (depth > PALE_DEPTH) & (colour > pure), colour > own + PALE_STRONG, PALE_CORE, paper
+    )
+    return found if pale is None else found | pale
+
+
+def _strokes(
+    weak: NDArray[np.bool_], strong: NDArray[np.bool_], least: float, paper: Image
+) -> NDArray[np.bool_] | None:
+    """The parts of `weak`, on paper, of which so much is `strong`; None where there are none."""
+    parts = pieces(as_uint8(weak))
+    count, area, labels = len(parts.stats), parts.stats[:, 4], parts.labels.ravel()
+    cores = np.bincount(labels[np.flatnonzero(strong)], minlength=count)
+    printed = np.bincount(labels[np.flatnonzero(weak & (paper == 1))], minlength=count)
+    told = (cores >= least * area) & (printed >= LEAST_PAPER * area)
     told[0] = False
     return parts.of(told) == 1 if told.any() else None
 
