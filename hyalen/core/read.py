@@ -29,6 +29,7 @@ from hyalen.core.model.geometry import Box
 from hyalen.core.model.tagged import TaggedBlock
 from hyalen.core.reading.alike import with_alike
 from hyalen.core.reading.askew import read_askew
+from hyalen.core.reading.beside import read_beside_drawings
 from hyalen.core.reading.by_rows import read_by_rows, with_rows_measured
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.engine import ENGINE
@@ -86,6 +87,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     if int(ink.min()) < PALEST_INK:
         blocks = without_sideways(read_once(_read_page(ink, dpi, languages, reader, evidence.plain)), dpi)
         blocks = read_by_rows(ink, dpi, languages, blocks, reader)
+        blocks = read_beside_drawings(ink, dpi, languages, blocks, reader)
         blocks, tangled = parted_from_tangles(untangled(ink, dpi, languages, blocks, reader))
         rest = read_rest(ink, dpi, languages, blocks, reader)
         blocks += [*rest, *still_tangled(tangled, rest)]

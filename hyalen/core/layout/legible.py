@@ -15,6 +15,7 @@ SURE = 0.75  # confidence at which any word counts
 LEAST_CONFIDENCE = 0.4  # of a line of words
 LEAST_EVEN = 0.25  # the same, where its letters stand evenly
 PRINT_WORDS, PRINT_AREA, PRINT_KNOWN = 10, 0.25, 0.35  # of a place: words of length; their share of it; of them, known
+CLOSE, FLUSH, MANY_FLUSH = 3, 5, 3  # sizes up and down to lines of like edges; as many of them speak for short lines
 NEAR = 12  # lines of other columns may come between two of one
 
 
@@ -57,18 +58,21 @@ def stands_up(line: FoundLine) -> bool:
 
 
 def columnar(lines: Sequence[FoundLine]) -> set[int]:
-    """Ids of the lines that fill a column between a line above and one below: smudged or not, they are text."""
+    """Ids of the lines that fill a column between a line above and one below, or go on from several: smudged or not,
+    they are text.
+    """
     found = set()
-    ordered = sorted((line for line in lines if len(line.words) > 2), key=lambda line: line.box.centre.y)
+    ordered = sorted(lines, key=lambda line: line.box.centre.y)
     for at, line in enumerate(ordered):
-        sides = set()
+        steps = []
         for other in ordered[max(0, at - NEAR) : at + NEAR + 1]:
             size = min(line.height, other.height)
-            step = other.box.centre.y - line.box.centre.y
+            step = (other.box.centre.y - line.box.centre.y) / size
             alike = max(abs(line.box.left - other.box.left), abs(line.box.right - other.box.right)) < size
-            if other is not line and alike and size < abs(step) < 3 * size and reads(other):
-                sides.add(step > 0)
-        if len(sides) == 2:
+            if other is not line and alike and 1 < abs(step) < FLUSH and reads(other):
+                steps.append(step)
+        close = {step > 0 for step in steps if abs(step) < CLOSE}
+        if (len(close) == 2 and len(line.words) > 2) or (len(close) and len(steps) >= MANY_FLUSH):
             found.add(id(line))
     return found
 

@@ -33,7 +33,7 @@ def untangled(
     dpi : float
         Pixels an inch.
     """
-    usual = _usual_height(blocks)
+    usual = usual_height(blocks)
     if usual is None:
         return list(blocks)
     result = list(blocks)
@@ -46,7 +46,7 @@ def untangled(
         known = [line for b in result for line in b.lines if line.words]
         mine = [line for line in known if _is_beside(line.box, knots, BESIDE * usual)]
         ids = {id(line) for line in mine}
-        again = _read_rows(page, dpi, languages, mine, [x for x in known if id(x) not in ids], reader)
+        again = read_rows(page, dpi, languages, mine, [x for x in known if id(x) not in ids], reader)
         again = [_surer(line, mine, usual) for line in again]
         # What was read beside the tangles and is not found now is not lost.
         again += [x for x in mine if x not in tangles and not any(x.box.overlap(y.box) > 0 for y in again)]
@@ -74,7 +74,7 @@ def _is_beside(box: Box, knots: Box, reach: float) -> bool:
     return near and shared > 0.5 * min(box.width, knots.width)
 
 
-def _read_rows(
+def read_rows(
     page: Image,
     dpi: float,
     languages: tuple[str, ...],
@@ -82,6 +82,7 @@ def _read_rows(
     others: Sequence[FoundLine],
     reader: Reader,
 ) -> list[FoundLine]:
+    """What is read where lines stand, without the others around."""
     area = union(line.box for line in lines).grown(int(dpi / 30), Box(0, 0, page.shape[1], page.shape[0]))
     crop = page[area.top : area.bottom, area.left : area.right].copy()
     for word in (w for line in others for w in line.words):
@@ -94,7 +95,7 @@ def _read_rows(
     return [shifted(line, area.left - margin, area.top - margin) for b in found for line in b.lines if line.words]
 
 
-def _usual_height(blocks: Sequence[FoundBlock]) -> float | None:
+def usual_height(blocks: Sequence[FoundBlock]) -> float | None:
     """Of the lines that read well, in pixels; None where they are few."""
     heights = [line.box.height for b in blocks for line in b.lines if line.confidence >= SURE]
     return float(np.median(heights)) if len(heights) >= LEAST_ROWS else None
@@ -105,7 +106,7 @@ def parted_from_tangles(blocks: Sequence[FoundBlock]) -> tuple[list[FoundBlock],
 
     What they stand on is free to be read row by row (`read_rest`).
     """
-    usual = _usual_height(blocks)
+    usual = usual_height(blocks)
     if usual is None:
         return list(blocks), []
     kept, tangled = [], []

@@ -1,0 +1,99 @@
+"""Lines beside a woodcut initial or another drawing, that the engine ran on into its strokes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from hyalen.core.imaging.pixels import Image, pieces, reduced
+from hyalen.core.model.found import FoundBlock, FoundLine
+from hyalen.core.model.geometry import Box, union
+from hyalen.core.reading.reader import Reader
+from hyalen.core.reading.rest import sure_letters
+from hyalen.core.reading.tangles import read_rows, usual_height
+
+WORK_DPI = 100.0  # pixels an inch: the strokes of a drawing are connected
+DARK = 140  # grey level
+HEIGHTS, ASPECT = (2.5, 14.0), 2.5  # of a drawing: usual heights of lines; its longer side in its shorter
+UNSURE = 0.6  # confidence of what was read of its strokes
+BEYOND, NEAR = 2.0, 3.0  # usual heights that a line goes on beside it; within which lines beside it begin
+LEVEL = 0.5  # of a line's height, that is level with it
+SAME_ROW = 0.5  # of a line's height, that another's row has in common with it
+MOST = 6  # drawings of a page
+
+
+def read_beside_drawings(
+    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+) -> list[FoundBlock]:
+    """The blocks with the lines to the right of a drawing read again without it, where one ran into it and that reads better.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+    dpi : float
+        Pixels an inch.
+    """
+    usual = usual_height(blocks)
+    if usual is None:
+        return list(blocks)
+    result = list(blocks)
+    read = 0
+    for drawing in _drawings(page, dpi, usual):
+        known = [line for b in result for line in b.lines if line.words]
+        mine = [line for line in known if _is_beside(line, drawing, usual)]
+        if read == MOST or not any(_runs_into(line, drawing, usual) for line in mine):
+            continue
+        read += 1
+        ids = {id(line) for line in mine}
+        blank = page.copy()
+        blank[:, : drawing.right] = 255
+        clipped = [line._replace(box=line.box._replace(left=max(line.box.left, drawing.right))) for line in mine]
+        again = read_rows(blank, dpi, languages, clipped, [x for x in known if id(x) not in ids], reader)
+        clear = [x for x in mine if not _runs_into(x, drawing, usual)]
+        surest = (max((line, *(x for x in clear if _is_row_of(x, line))), key=sure_letters) for line in again)
+        again = list({id(line): line for line in surest}.values())
+        # No row is lost that is not found now.
+        again += [x for x in mine if not any(_is_row_of(x, y) for y in again)]
+        if sum(map(sure_letters, again)) > sum(map(sure_letters, mine)):
+            at = next(i for i, b in enumerate(result) if any(id(line) in ids for line in b.lines))
+            result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in result]
+            lines = tuple(sorted((*result[at].lines, *again), key=lambda line: line.box.top))
+            result[at] = result[at]._replace(lines=lines, box=union(line.box for line in lines))
+    return [b for b, before in zip(result, blocks, strict=True) if b.lines or not before.lines]
+
+
+def _drawings(page: Image, dpi: float, usual: float) -> list[Box]:
+    """Connected ink of the size of an initial that is a picture, or of a small drawing."""
+    small, factor = reduced(page, dpi, WORK_DPI)
+    low, high = (times * usual / factor for times in HEIGHTS)
+    found: list[Box] = []
+    for left, top, width, height, _ in pieces((small < DARK).astype(np.uint8)).stats[1:].tolist():
+        if low < height < high and width < ASPECT * height:
+            box = Box(left, top, left + width, top + height)
+            touching = [b for b in found if b.overlap(box) > 0]
+            found = [*(b for b in found if b not in touching), union([box, *touching])]
+    whole = Box(0, 0, page.shape[1], page.shape[0])
+    drawings = [b for b in found if b.height < high and b.width < ASPECT * b.height < ASPECT**2 * b.width]
+    return [Box(*(round(v * factor) for v in b)).grown(int(factor), whole) for b in drawings]
+
+
+def _is_level(line: FoundLine, drawing: Box) -> bool:
+    return min(line.box.bottom, drawing.bottom) - max(line.box.top, drawing.top) > LEVEL * line.box.height
+
+
+def _runs_into(line: FoundLine, drawing: Box, usual: float) -> bool:
+    """Whether it was begun in the drawing's strokes, and goes on beside it."""
+    within = [w for w in line.words if w.box.centre.x < drawing.right and w.box.right > drawing.left]
+    goes_on = line.box.right > drawing.right + BEYOND * usual and len(within) < len(line.words)
+    return goes_on and _is_level(line, drawing) and any(w.confidence < UNSURE for w in within)
+
+
+def _is_beside(line: FoundLine, drawing: Box, usual: float) -> bool:
+    starts = drawing.left - NEAR * usual < line.box.left < drawing.right + NEAR * usual
+    return starts and line.box.right > drawing.right + usual and _is_level(line, drawing)
+
+
+def _is_row_of(line: FoundLine, other: FoundLine) -> bool:
+    shared = min(line.box.bottom, other.box.bottom) - max(line.box.top, other.box.top)
+    return shared > SAME_ROW * min(line.box.height, other.box.height)

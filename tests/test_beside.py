@@ -1,0 +1,80 @@
+"""Lines beside a drawing: read without its strokes, and held for text where they go on a column."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from hyalen.core.imaging.pixels import Image
+from hyalen.core.layout.legible import columnar
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
+from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.reading.beside import read_beside_drawings
+from tests.readers import Asked, PartReader
+
+DRAWING = Box(100, 300, 400, 560)
+
+
+def line_of(top: int, *words: tuple[str, int, int, float]) -> FoundLine:
+    """A line 40 pixels high of words, each with its left, its right and its confidence."""
+    read = tuple(FoundWord(text, Box(left, top, right, top + 40), sure, "eng") for text, left, right, sure in words)
+    box = union(w.box for w in read)
+    return FoundLine(read, box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), 40)
+
+
+def texts(blocks: list[FoundBlock]) -> list[str]:
+    return [" ".join(w.text for w in line.words) for b in blocks for line in b.lines]
+
+
+class Rows(PartReader):
+    """Finds the first two of three rows beside the drawing; keeps what it was shown."""
+
+    def __init__(self, confidence: float) -> None:
+        self.confidence, self.shown = confidence, list[Image]()
+
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        self.shown.append(crop)
+        lines = [line_of(30 + 60 * n, (f"row {n}", 40, 500, self.confidence)) for n in range(2)]
+        return [FoundBlock(BlockKind.TEXT, Box(40, 30, 500, 130), tuple(lines))]
+
+
+def woodcut() -> Image:
+    page = np.full((1500, 1200), 255, np.uint8)
+    for n in range(0, 260, 20):
+        page[DRAWING.top + n : DRAWING.top + n + 8, DRAWING.left : DRAWING.right] = 0
+    page[DRAWING.top : DRAWING.bottom, 240:250] = 0
+    return page
+
+
+def beside(strokes: float) -> list[FoundBlock]:
+    """Text below a woodcut and beside it, where the first row was begun in the drawing."""
+    below = [line_of(700 + 60 * n, ("the lamp was lit", 100, 900, 0.95)) for n in range(6)]
+    first = line_of(320, ("Rais", 150, 380, strokes), ("enitexul", 420, 900, 0.4))
+    second, third = (line_of(top, (text, 420, 900, 0.5)) for top, text in ((380, "temus"), (500, "Deo")))
+    return [FoundBlock(BlockKind.TEXT, Box(100, 320, 900, 1040), (first, second, third, *below))]
+
+
+@pytest.mark.parametrize(("confidence", "better"), [(0.95, True), (0.1, False)])
+def test_rows_beside_a_drawing_are_read_without_its_strokes_where_that_reads_better(
+    confidence: float, better: bool
+) -> None:
+    reader = Rows(confidence)
+    found = texts(read_beside_drawings(woodcut(), 300, ("eng",), beside(strokes=0.2), reader))
+    (crop,) = reader.shown
+    assert int(crop.min()) == 255  # nothing of the drawing is shown; there are no letters on this page
+    told = ["row 0", "row 1"] if better else ["Rais enitexul", "temus"]
+    assert found == [*told, "Deo", *["the lamp was lit"] * 6]
+
+
+def test_a_word_that_reads_well_beside_its_line_is_no_stroke_of_a_drawing() -> None:
+    reader, blocks = Rows(0.95), beside(strokes=0.9)
+    assert read_beside_drawings(woodcut(), 300, ("eng",), blocks, reader) == blocks
+    assert reader.shown == []
+
+
+def test_a_short_unsure_line_that_goes_on_a_column_is_text() -> None:
+    column = [line_of(100 + 60 * n, ("lantern", 420, 900, 0.95)) for n in range(3)]
+    on, indented = (line_of(280, ("prgoc", left, 900, 0.4)) for left in (425, 520))
+    assert id(on) in columnar([*column, on])
+    assert id(indented) not in columnar([*column, indented])
+    assert id(on) not in columnar([*column[1:], on])
