@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.legible import columnar
+from hyalen.core.layout.order import with_initials_first
+from hyalen.core.model.content import Region, RegionKind, Role
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.beside import read_beside_drawings
+from tests.conftest import ContentMaker, make_line
 from tests.readers import Asked, PartReader
 
 DRAWING = Box(100, 300, 400, 560)
@@ -40,9 +44,9 @@ class Rows(PartReader):
 
 def woodcut() -> Image:
     page = np.full((1500, 1200), 255, np.uint8)
-    for n in range(0, 260, 20):
-        page[DRAWING.top + n : DRAWING.top + n + 8, DRAWING.left : DRAWING.right] = 0
-    page[DRAWING.top : DRAWING.bottom, 240:250] = 0
+    for size in (150, 120, 90, 60, 30):
+        cv2.ellipse(page, (250, 430), (size - 4, size * 13 // 15 - 4), 0, 0, 360, 0, 8)
+    cv2.line(page, (150, 345), (350, 515), 0, 8)
     return page
 
 
@@ -70,6 +74,22 @@ def test_a_word_that_reads_well_beside_its_line_is_no_stroke_of_a_drawing() -> N
     reader, blocks = Rows(0.95), beside(strokes=0.9)
     assert read_beside_drawings(woodcut(), 300, ("eng",), blocks, reader) == blocks
     assert reader.shown == []
+
+
+@pytest.mark.parametrize(("text_left", "before"), [(420, True), (100, False)])
+def test_a_woodcut_initial_comes_before_the_paragraph_that_begins_beside_it(text_left: int, before: bool) -> None:
+    maker = ContentMaker()
+
+    def part(kind: RegionKind, *rows: tuple[int, int]) -> Region:
+        lines = tuple(make_line("The lamp was lit at sunset", left, top, maker.ids) for left, top in rows)
+        box = union(line.box for line in lines) if lines else DRAWING
+        return Region(id=f"r{box.top}", kind=kind, role=Role.PARAGRAPH, outline=box.polygon(), lines=lines)
+
+    above = part(RegionKind.TEXT, *((100, 60 + 60 * n) for n in range(4)))
+    begun = part(RegionKind.TEXT, *((text_left if n < 4 else 100, 310 + 60 * n) for n in range(8)))
+    picture = part(RegionKind.FIGURE)
+    parts = with_initials_first([[picture], [above, begun]])
+    assert parts == ([[above, picture, begun]] if before else [[picture], [above, begun]])
 
 
 def test_a_short_unsure_line_that_goes_on_a_column_is_text() -> None:

@@ -76,6 +76,7 @@ def test_a_mark_that_is_no_initial_is_left() -> None:
         ("À", "Près", "fra", "Après"),
         ("É", "tat", "fra", "État"),
         ("T", "orgrunn", "eng", "Torgrunn"),
+        ("D.", "EUS", "lat", "DEUS"),
     ],
 )
 def test_it_is_the_first_letter_of_its_word_or_a_word(initial: str, head: str, language: str, words: str) -> None:
@@ -84,6 +85,14 @@ def test_it_is_the_first_letter_of_its_word_or_a_word(initial: str, head: str, l
     lines = [alone, read_line(f"{head} lamp", 195, 100, language=language), *beside()[1:]]
     joined = [" ".join(w.text for w in line.words) for line in join_initials(lines)]
     assert sorted(joined) == sorted([f"{words} lamp", BESIDE[1], BENEATH])
+
+
+def test_a_line_over_its_head_is_not_beside_it() -> None:
+    word = read_line("O", 100, 100, height=94).words[0]._replace(box=LETTER)
+    alone = FoundLine((word,), LETTER, (Point(100, 194), Point(180, 194)), 94)
+    joined = join_initials([alone, read_line("A title that ends here", 195, 66), *beside()])
+    assert "A title that ends here" in [" ".join(w.text for w in line.words) for line in joined]
+    assert len(joined) == 4
 
 
 def test_the_lines_beside_it_are_one_paragraph_and_begin_one() -> None:

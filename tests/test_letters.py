@@ -193,12 +193,12 @@ class Second(PartReader):
     """A reader that reads single lines as it is told to."""
 
     def __init__(self, text: str, confidence: float) -> None:
-        self._line = words(text, confidence)
+        self.line = words(text, confidence)
         self.asked: list[bool] = []
 
     def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
         self.asked.append(asked.model is Model.FINER)
-        return [FoundBlock(BlockKind.TEXT, self._line.box, (self._line,))]
+        return [FoundBlock(BlockKind.TEXT, self.line.box, (self.line,))]
 
 
 @pytest.mark.parametrize(
@@ -216,6 +216,16 @@ def test_a_weak_line_is_read_again_and_the_better_reading_kept(
     (block,) = read_again(blank_page, 300, ("eng",), [FoundBlock(BlockKind.TEXT, line.box, (line,))], reader)
     assert " ".join(w.text for w in block.lines[0].words) == kept
     assert reader.asked == [True]
+
+
+def test_a_line_read_again_is_no_higher_for_what_hangs_into_it(blank_page: Image) -> None:
+    line, reader = words("tho liqht was", 0.5), Second("the light was", 0.9)
+    line = line._replace(box=line.box._replace(top=300, bottom=340))
+    tall = tuple(w._replace(box=w.box._replace(top=12, bottom=110)) for w in reader.line.words)  # all that is shown
+    reader.line = reader.line._replace(words=tall)
+    (block,) = read_again(blank_page, 300, ("eng",), [FoundBlock(BlockKind.TEXT, line.box, (line,))], reader)
+    assert [w.text for w in block.lines[0].words] == ["the", "light", "was"]
+    assert all(w.box.height < 50 for w in block.lines[0].words)
 
 
 def test_a_sure_line_is_not_read_again(blank_page: Image) -> None:

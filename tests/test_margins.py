@@ -128,6 +128,22 @@ def test_text_below_a_rule_across_the_page_is_no_note(page: Page) -> None:
     assert page.roles(rules=[Box(300, 2640, 2200, 2644)])[last] is Role.PARAGRAPH
 
 
+@pytest.mark.parametrize(("text", "gap", "role"), [
+    ("DOMINICA t", 200, Role.RUNNING_HEAD), ("DOMINICA t", 60, Role.PARAGRAPH), ("DOMINICA oil", 200, Role.PARAGRAPH)
+])  # fmt: skip
+def test_capitals_with_a_bit_far_off_are_a_head_whose_number_was_misread(
+    page: Page, text: str, gap: int, role: Role
+) -> None:
+    head = page.add(text, 700, 336, gap=gap)  # close over the text
+    assert page.roles()[head] is role
+
+
+@pytest.mark.parametrize("text", ["a 2 mu-", "E! 2 mu-"])
+def test_a_catchword_goes_with_the_signature_before_it_however_that_reads(page: Page, text: str) -> None:
+    catchword = page.add(text, 1500, 2480)
+    assert page.roles()[catchword] is Role.ARTIFACT
+
+
 def test_a_catchword_goes_and_a_signature_name_stays(page: Page) -> None:
     catchword = page.add("mu-", 1500, 2480)
     assert page.roles()[catchword] is Role.ARTIFACT

@@ -32,7 +32,8 @@ def join_initials(lines: Sequence[FoundLine]) -> list[FoundLine]:
             others = tuple(w for w in first.words if w is not word)
             if not others:
                 continue
-            words = (*_as_one(word, others[0]), *others[1:])
+            letter = word._replace(text=word.text.strip(EDGES))  # specks beside it are read as marks
+            words = (*_as_one(letter, others[0]), *others[1:])
             rest.append(first._replace(words=words, box=union(w.box for w in others)))
             if first is not line and len(line.words) > 1:
                 rest.append(part_of(line, tuple(w for w in line.words if w is not word)))
@@ -59,7 +60,8 @@ def _as_one(initial: FoundWord, head: FoundWord) -> tuple[FoundWord, ...]:
 
 
 def _is_initial(word: FoundWord) -> bool:
-    return len(word.text) == 1 and word.text.isalpha() and word.text.isupper()
+    text = word.text.strip(EDGES)
+    return len(text) == 1 and text.isalpha() and text.isupper()
 
 
 def _first_beside(initial: FoundWord, lines: Sequence[FoundLine]) -> FoundLine | None:
@@ -75,7 +77,7 @@ def _first_beside(initial: FoundWord, lines: Sequence[FoundLine]) -> FoundLine |
         if not LEAST_RISE * line.height < box.height < MOST_RISE * line.height:
             continue
         gap = first.left - box.right
-        level = box.top - 0.5 * line.height < first.centre.y < box.bottom + 0.2 * line.height
+        level = box.top - 0.1 * line.height < first.centre.y < box.bottom + 0.2 * line.height
         if -0.5 * line.height < gap < 1.5 * line.height and level:
             beside.append(line)
     if len(beside) < 2:

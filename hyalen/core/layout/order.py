@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.model.geometry import Box
+from hyalen.core.model.content import Region, RegionKind
+from hyalen.core.model.geometry import Box, union
 
 SLACK = 0.08  # of a box's shorter side: touching neighbours do not overlap
 MOST_DOWN = 0.4  # of the shortest side of all, a line's height: columns lean, rows overlap by less
@@ -16,6 +17,7 @@ MOST_LIFTED, MOST_ALONE = 0.35, 0.6  # of the area of all, of what may straddle 
 MOST_HEADS = 4  # rows of a head: title, subtitle, date, name
 ASIDE_WIDTH = 0.3  # of its neighbour's width: a narrower column beside it is a margin's
 ASIDE_COVER = 0.5  # of the height that such a column fills
+MOSTLY, BESIDE = 0.8, 3.0  # of an initial, in its column; line heights to the text beside it
 LEAST_COLUMN = 4.0  # in heights of the smallest boxes: less is a row, not a column
 
 Boxes = NDArray[np.float64]
@@ -58,6 +60,33 @@ def reading_order(boxes: Sequence[Box], right_to_left: bool = False, slack: floa
     aside, down = shorter * slack, np.minimum(shorter * slack, MOST_DOWN * shorter.min())
     edges = edges + np.stack([aside, down, -aside, -down], axis=1)
     return _ordered(edges, list(range(len(boxes))))
+
+
+def with_initials_first(parts: Sequence[list[Region]]) -> list[list[Region]]:
+    """The parts, a picture that is the initial of one of their paragraphs set before it."""
+    result = list(parts)
+    for part in parts:
+        picture = part[0]
+        if picture.kind is not RegionKind.FIGURE:
+            continue
+        for at, column in enumerate(result):
+            begun = next((i for i, each in enumerate(column) if _begins_beside(each, picture.box)), None)
+            if begun is not None and union(r.box for r in column).covers(picture.box, MOSTLY):
+                result[at] = [*column[:begun], picture, *column[begun:]]
+                result.remove(part)
+                break
+    return result
+
+
+def _begins_beside(paragraph: Region, picture: Box) -> bool:
+    """Whether its first lines stand to the right of the picture, from its head on, and what follows goes on beneath."""
+    if len(paragraph.lines) < 2:
+        return False
+    first = paragraph.lines[0]
+    level = abs(first.box.top - picture.top) < first.height
+    beside = -0.5 * first.height < first.box.left - picture.right < BESIDE * first.height
+    beneath = any(x.box.top > picture.bottom - x.height and x.box.left < picture.centre.x for x in paragraph.lines)
+    return level and beside and beneath
 
 
 def _ordered(edges: Boxes, members: list[int]) -> list[int]:

@@ -12,7 +12,7 @@ from hyalen.core.layout.leaders import LEADER
 from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.sizes import SetLine, type_size
 from hyalen.core.layout.strokes import least_bold
-from hyalen.core.model.content import Line
+from hyalen.core.model.content import Line, Word
 
 LIST_MARKER = re.compile(
     r"^(?:[•●▪■◦‣*·—–-]|[(\[]?(?:\d{1,3}|[ivxlc]{1,5}|[a-z])[.)\]]|\((?:\d{1,3}|[a-z])\))(?=\s)",
@@ -27,6 +27,7 @@ SHORT = 4  # lines of a column that does not tell its own leading
 LEAST_ENTRIES, MOST_PASSED = 5, 3  # entries of a numbered run; numbers that it may pass over
 _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
 LEAST_LEADING, ENTRY_GAP = 3, 1.2  # lines of a column that lead to page numbers; line heights before such a number
+FAR_OFF, BIT = 3.0, 2  # line heights between a head and its number, as no text has; letters of a misread number
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _ABBREVIATED = re.compile(r"(?:^|[\s(])[^\W\d_]{1,2}\.$")  # an initial, or "p." before its number
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
@@ -144,8 +145,18 @@ def _has_initial(line: Line) -> bool:
 
 
 def _all_capitals(line: Line) -> bool:
-    letters = [c for c in line.text if c.isalpha()]
+    letters = [c for word in without_far_bit(line) for c in word.text if c.isalpha()]
     return len(letters) > 3 and all(c.isupper() for c in letters)
+
+
+def without_far_bit(line: Line) -> tuple[Word, ...]:
+    """The line's words but for one of a letter or two at an end, so far off as no word of a text is: a misread number."""
+    words = line.words
+    for bit, other, rest in ((words[0], words[1], words[1:]), (words[-1], words[-2], words[:-1])) if words[1:] else ():
+        off = max(other.box.left - bit.box.right, bit.box.left - other.box.right)
+        if len(bit.text) <= BIT and off > FAR_OFF * line.height:
+            return rest
+    return words
 
 
 class _Column:

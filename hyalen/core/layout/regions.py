@@ -28,7 +28,7 @@ from hyalen.core.layout.making import (
     text_region,
 )
 from hyalen.core.layout.numerals import page_number
-from hyalen.core.layout.order import reading_order
+from hyalen.core.layout.order import reading_order, with_initials_first
 from hyalen.core.layout.outlines import core, outlined
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs, usual_leading
 from hyalen.core.layout.rows import (
@@ -141,6 +141,7 @@ def find_regions(
         level = (Point(line.box.left, line.box.bottom), Point(line.box.right, line.box.bottom))
         parts.append([text_region([made_line(line._replace(baseline=level), numbered)], numbered, languages)])
     parts += [[stray_region([made_line(line, numbered) for line in stray], numbered)] for stray in strays]
+    parts = with_initials_first(parts)
     main = mostly_right_to_left([w.language for line in read for w in line.words])
     order = reading_order([union(core(region) for region in part) for part in parts], main)
     return outlined(_stamps_told(page, dpi, _broken_words_joined([region for i in order for region in parts[i]])))

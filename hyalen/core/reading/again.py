@@ -7,11 +7,13 @@ from collections.abc import Sequence
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import EDGES, is_known
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Model
+from hyalen.core.model.geometry import Box
 from hyalen.core.reading.lines import read_line
 from hyalen.core.reading.reader import Reader
 
 WEAK = 0.86  # mean confidence of a line's letters below which it is read again
 MOST = 24  # lines a page: what reads badly all over does not read better
+SLACK = 0.08  # of a line's height, that its words may be higher than it was found
 BETTER = 0.03  # of worth (confidence and known words) by which another reading must lead
 
 
@@ -53,8 +55,18 @@ def _best(page: Image, dpi: float, languages: tuple[str, ...], line: FoundLine, 
     other = found[0]
     if not 0.6 < _letters(other) / max(1, _letters(line)) < 1.6 or _worth(other) < _worth(line) + BETTER:
         return line
-    words = tuple(w._replace(others=tuple(dict.fromkeys((*w.others, *_before(w, line))))) for w in other.words)
+    words = tuple(
+        w._replace(box=_within(w.box, line), others=tuple(dict.fromkeys((*w.others, *_before(w, line)))))
+        for w in other.words
+    )
     return line._replace(words=words)
+
+
+def _within(box: Box, line: FoundLine) -> Box:
+    """The box of a word, no higher than its line was found: what hangs into it from the lines around is seen again, too."""
+    slack = int(SLACK * line.height)
+    top, bottom = max(box.top, line.box.top - slack), min(box.bottom, line.box.bottom + slack)
+    return box._replace(top=top, bottom=bottom) if bottom - top > 0.5 * box.height else box
 
 
 def _before(word: FoundWord, line: FoundLine) -> list[str]:

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, pieces, reduced
-from hyalen.core.model.found import FoundBlock, FoundLine
+from hyalen.core.layout.rows import part_of
+from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import sure_letters
@@ -19,6 +20,7 @@ HEIGHTS, ASPECT = (2.5, 14.0), 2.5  # of a drawing: usual heights of lines; its 
 UNSURE = 0.6  # confidence of what was read of its strokes
 BEYOND, NEAR = 2.0, 3.0  # usual heights that a line goes on beside it; within which lines beside it begin
 LEVEL = 0.5  # of a line's height, that is level with it
+AS_GOOD = 0.95  # of the letters that were read before, surely and beside the drawing
 SAME_ROW = 0.5  # of a line's height, that another's row has in common with it
 MOST = 6  # drawings of a page
 
@@ -50,12 +52,13 @@ def read_beside_drawings(
         blank[:, : drawing.right] = 255
         clipped = [line._replace(box=line.box._replace(left=max(line.box.left, drawing.right))) for line in mine]
         again = read_rows(blank, dpi, languages, clipped, [x for x in known if id(x) not in ids], reader)
-        clear = [x for x in mine if not _runs_into(x, drawing, usual)]
+        clear = [x for x in mine if all(w.box.centre.x > drawing.right for w in x.words)]
         surest = (max((line, *(x for x in clear if _is_row_of(x, line))), key=sure_letters) for line in again)
         again = list({id(line): line for line in surest}.values())
         # No row is lost that is not found now.
         again += [x for x in mine if not any(_is_row_of(x, y) for y in again)]
-        if sum(map(sure_letters, again)) > sum(map(sure_letters, mine)):
+        before = sum(sure_letters(part_of(x, _outside(x, drawing))) for x in mine)
+        if sum(map(sure_letters, again)) >= AS_GOOD * before:
             at = next(i for i, b in enumerate(result) if any(id(line) in ids for line in b.lines))
             result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in result]
             lines = tuple(sorted((*result[at].lines, *again), key=lambda line: line.box.top))
@@ -84,9 +87,18 @@ def _is_level(line: FoundLine, drawing: Box) -> bool:
 
 def _runs_into(line: FoundLine, drawing: Box, usual: float) -> bool:
     """Whether it was begun in the drawing's strokes, and goes on beside it."""
-    within = [w for w in line.words if w.box.centre.x < drawing.right and w.box.right > drawing.left]
-    goes_on = line.box.right > drawing.right + BEYOND * usual and len(within) < len(line.words)
-    return goes_on and _is_level(line, drawing) and any(w.confidence < UNSURE for w in within)
+    goes_on = line.box.right > drawing.right + BEYOND * usual
+    return goes_on and _is_level(line, drawing) and 0 < len(_outside(line, drawing)) < len(line.words)
+
+
+def _outside(line: FoundLine, drawing: Box) -> tuple[FoundWord, ...]:
+    """Its words that are not the drawing's strokes: unsure, or without a letter, and within its width."""
+
+    def is_stroke(word: FoundWord) -> bool:
+        says_nothing = word.confidence < UNSURE or not any(map(str.isalnum, word.text))
+        return says_nothing and drawing.left < word.box.right and word.box.centre.x < drawing.right
+
+    return tuple(w for w in line.words if not is_stroke(w))
 
 
 def _is_beside(line: FoundLine, drawing: Box, usual: float) -> bool:

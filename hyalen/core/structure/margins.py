@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from hyalen.core.layout.paragraphs import SENTENCE_END
+from hyalen.core.layout.paragraphs import FAR_OFF, SENTENCE_END, without_far_bit
 from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import Line, PageContent, Region, Role, Word
@@ -24,10 +24,9 @@ PAGE_NUMBER = re.compile(
 )
 _NUMBER = re.compile(r"^\W*(?:\d{1,4}|[ivxlc]{2,7})\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
-_SIGNATURE = re.compile(r"^(?:[A-Za-z*]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
+_SIGNATURE = re.compile(r"^(?:[^\s\d]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
 CLOSE_EDGE = 0.1  # of the page's height
-FAR_OFF = 3.0  # line heights between capitals and a number, as no text has: such a head may stand close over the text
 LARGE = 1.35  # of the usual type
 EDGE = 0.13  # of the page's height
 MOST_WORDS = 9  # of a running head
@@ -158,13 +157,15 @@ def _settled(
     if len(region.lines) > 1 or len(text.split()) > MOST_WORDS:
         return None
     capitals = sum(c.isupper() for c in text) > 0.5 * sum(c.isalpha() for c in text)
+    misread = at_top and len(without_far_bit(region.lines[0])) < len(region.lines[0].words)
     if at_top and _YEAR.search(text) and capitals and len(row) == 1 and _ruled_below(region.box, content, rules):
         return Margin(Role.RUNNING_HEAD, 0.7, "a dated line over a rule at the page's head")
     if not _may_be(region):
         return None
     large = type_size(region.lines[0]) > LARGE * usual
     stands_off = _number_that_stands_off(region) is not None or (capitals and not at_top and _has_number(region))
-    far = capitals and _number_that_stands_off(region, FAR_OFF) is not None
+    # Such a head may stand close over the text.
+    far = capitals and (misread or _number_that_stands_off(region, FAR_OFF) is not None)
     if not large and (far or (stands_off and _is_apart(region, texts, row))):
         return Margin(Role.RUNNING_HEAD, 0.85, "a line with the page number at the page's edge")
     kinds = {w.kind for w in told if w.confidence > LEAST_TOLD and w.box.covers(region.box, 0.6)}
