@@ -70,6 +70,15 @@ def test_rows_beside_a_drawing_are_read_without_its_strokes_where_that_reads_bet
     assert found == [*told, "Deo", *["the lamp was lit"] * 6]
 
 
+def test_a_row_that_touches_the_drawing_from_below_stays_whole() -> None:
+    (block,) = beside(strokes=0.2)
+    touching = line_of(540, ("bersigen", 105, 395, 0.3), ("ine", 410, 900, 0.3))
+    found = texts(
+        read_beside_drawings(woodcut(), 300, ("eng",), [block._replace(lines=(*block.lines, touching))], Rows(0.95))
+    )
+    assert "bersigen ine" in found and "row 0" in found
+
+
 def test_a_word_that_reads_well_beside_its_line_is_no_stroke_of_a_drawing() -> None:
     reader, blocks = Rows(0.95), beside(strokes=0.9)
     assert read_beside_drawings(woodcut(), 300, ("eng",), blocks, reader) == blocks

@@ -21,6 +21,7 @@ UNSURE = 0.6  # confidence of what was read of its strokes
 BEYOND, NEAR = 2.0, 3.0  # usual heights that a line goes on beside it; within which lines beside it begin
 LEVEL = 0.5  # of a line's height, that is level with it
 AS_GOOD = 0.95  # of the letters that were read before, surely and beside the drawing
+FILLED, LEAST_ROW = 0.6, 0.2  # of the drawing's width, under words of a row that touches it; its confidence
 SAME_ROW = 0.5  # of a line's height, that another's row has in common with it
 MOST = 6  # drawings of a page
 
@@ -41,8 +42,9 @@ def read_beside_drawings(
         return list(blocks)
     result = list(blocks)
     read = 0
-    for drawing in _drawings(page, dpi, usual):
+    for touched in _drawings(page, dpi, usual):
         known = [line for b in result for line in b.lines if line.words]
+        drawing = _without_rows(touched, known)
         mine = [line for line in known if _is_beside(line, drawing, usual)]
         if read == MOST or not any(_runs_into(line, drawing, usual) for line in mine):
             continue
@@ -79,6 +81,21 @@ def _drawings(page: Image, dpi: float, usual: float) -> list[Box]:
     whole = Box(0, 0, page.shape[1], page.shape[0])
     drawings = [b for b in found if b.height < high and b.width < ASPECT * b.height < ASPECT**2 * b.width]
     return [Box(*(round(v * factor) for v in b)).grown(int(factor), whole) for b in drawings]
+
+
+def _without_rows(drawing: Box, lines: Sequence[FoundLine]) -> Box:
+    """The drawing less rows of text right above and below it whose letters touch it: they begin where it begins."""
+    top, bottom = drawing.top, drawing.bottom
+    for line in lines:
+        within = sum(w.box.intersection(drawing).width for w in line.words if w.box.overlap(drawing) > 0)
+        begins = abs(line.box.left - drawing.left) < LEVEL * line.box.height
+        if not begins or within < FILLED * drawing.width or line.confidence < LEAST_ROW:
+            continue
+        if line.box.top < drawing.top + LEVEL * line.box.height:
+            top = max(top, line.box.bottom)
+        elif line.box.bottom > drawing.bottom - LEVEL * line.box.height:
+            bottom = min(bottom, line.box.top)
+    return drawing._replace(top=top, bottom=bottom) if bottom > top else drawing
 
 
 def _is_level(line: FoundLine, drawing: Box) -> bool:
