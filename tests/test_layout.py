@@ -411,6 +411,29 @@ def test_a_loosely_set_row_is_joined_where_a_line_runs_on_over_its_gap() -> None
     ]
 
 
+def test_a_row_is_joined_over_a_space_that_is_as_wide_as_its_own() -> None:
+    above = read_line("every line of it runs on over the gap and more", 100, 40)
+    words = [
+        w._replace(box=Box(w.box.left + 30 * i, w.box.top, w.box.right + 30 * i, w.box.bottom))
+        for i, w in enumerate(read_line("Minister of the Church now", 100, 100).words)
+    ]
+    base = (Point(100, 140), Point(900, 140))
+    left, right = (FoundLine(tuple(part), union(w.box for w in part), base, 40) for part in (words[:2], words[2:]))
+    assert right.box.left - left.box.right > 40  # a line's height
+    assert len(join_rows([above, left, right])) == 2
+    close = [w._replace(box=w.box._replace(right=w.box.right + 25)) for w in words[2:]]
+    assert len(join_rows([above, left, right._replace(words=tuple(close))])) == 3
+
+
+@pytest.mark.parametrize(("text", "paragraphs"), [("so ago, in the north", 1), ("So ago, in the north", 2)])
+def test_a_last_line_that_goes_on_a_sentence_may_be_worn(text: str, paragraphs: int) -> None:
+    ids = ContentMaker().ids
+    lines = [make_line("and were little more than eighteen months or", 100, 100 + 60 * i, ids) for i in range(3)]
+    last = make_line(text, 100, 280, ids)
+    words = tuple(w.model_copy(update={"box": w.box._replace(top=w.box.top - 28)}) for w in last.words)
+    assert len(split_paragraphs([*lines, last.model_copy(update={"words": words})])) == paragraphs
+
+
 def test_a_line_over_a_rule_or_into_the_next_column_is_cut() -> None:
     line = read_line("left column right column", 100, 100)
     gap = line.words[1].box.right + 7

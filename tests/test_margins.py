@@ -138,6 +138,14 @@ def test_capitals_with_a_bit_far_off_are_a_head_whose_number_was_misread(
     assert page.roles()[head] is role
 
 
+def test_the_year_of_the_date_in_a_head_is_no_page_number(page: Page) -> None:
+    day, year = page.add("THE GAZETTE, THURSDAY, JANUARY 4", 700, 250), page.add("1951.", 2000, 250)
+    assert {page.roles()[each] for each in (day, year)} == {Role.RUNNING_HEAD}
+    page.regions.pop()
+    number = page.add("27", 2000, 250)
+    assert page.roles()[number] is Role.PAGE_NUMBER
+
+
 @pytest.mark.parametrize("text", ["a 2 mu-", "E! 2 mu-"])
 def test_a_catchword_goes_with_the_signature_before_it_however_that_reads(page: Page, text: str) -> None:
     catchword = page.add(text, 1500, 2480)

@@ -23,6 +23,7 @@ BULLETS = "•●▪■◦‣*"
 LEAST_INDENT = 0.6  # line heights
 RESIZED = 1.25  # times that type changes between paragraphs
 RESIZED_JUSTIFIED, RESIZED_LAST = 1.6, 1.45  # worn or sized-down lines of one justified paragraph
+RESIZED_ON = 1.8  # a last line that goes on a sentence in a small letter
 SHORT = 4  # lines of a column that does not tell its own leading
 LEAST_ENTRIES, MOST_PASSED = 5, 3  # entries of a numbered run; numbers that it may pass over
 _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
@@ -235,6 +236,8 @@ class _Column:
         if abs(end) < 0.8 * size and -3 * size < start < 0.8 * size:
             return RESIZED_JUSTIFIED
         last = abs(start) < 0.8 * size and end < 0 and not _sentence_ends(self.lines[i - 1])
+        if last and self.lines[i].text[:1].islower():
+            return RESIZED_ON
         return RESIZED_LAST if last else RESIZED
 
     def _marked(self, i: int, size: float) -> bool:

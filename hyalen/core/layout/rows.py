@@ -15,6 +15,7 @@ from hyalen.core.model.geometry import Box, Point, union
 
 WORD_SPACE = 0.5  # line heights: what may part two words anywhere
 LOOSE_SPACE = 1.0  # where a line above or below runs on over it
+AS_LOOSE, LEAST_SPACES = 1.2, 3  # the same, times what parts the line's own words; as many spaces tell that
 WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35  # line heights between two words that columns part
 SURE, LEAST_SURE = 0.8, 3  # confidence and letters of a word that no rule runs through
@@ -313,12 +314,19 @@ def _join_once(lines: Sequence[FoundLine], down: Sequence[Box]) -> list[FoundLin
                 continue
             if _is_cut(other.box, line.box, size, down, ()):
                 continue
-            if gap < WORD_SPACE * size or _bridges(other, line, lines) >= (1 if gap < LOOSE_SPACE * size else 2):
+            loose = max(LOOSE_SPACE * size, AS_LOOSE * _own_space((other, line)))
+            if gap < WORD_SPACE * size or _bridges(other, line, lines) >= (1 if gap < loose else 2):
                 rows[at] = _joined(other, line)
                 break
         else:
             rows.append(line)
     return rows
+
+
+def _own_space(parts: Sequence[FoundLine]) -> float:
+    """What usually parts the words of a line that was found in parts, in pixels."""
+    spaces = [b.box.left - a.box.right for part in parts for a, b in pairwise(part.words)]
+    return float(np.median(spaces)) if len(spaces) >= LEAST_SPACES else 0.0
 
 
 def _level(a: FoundLine, b: FoundLine) -> bool:

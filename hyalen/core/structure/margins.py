@@ -153,6 +153,8 @@ def _settled(
 ) -> Margin | None:
     text = region.text
     if len(region.lines) == 1 and PAGE_NUMBER.match(text):
+        if len(row) > 1 and _YEAR.fullmatch(text.strip(".,")):
+            return Margin(Role.RUNNING_HEAD, 0.7, "the year of the date at the page's edge")
         return Margin(Role.PAGE_NUMBER, 0.9, "a number alone at the page's edge")
     if len(region.lines) > 1 or len(text.split()) > MOST_WORDS:
         return None

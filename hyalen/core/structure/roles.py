@@ -17,6 +17,7 @@ from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.structure.contents import contents_entries
+from hyalen.core.structure.headlines import with_headlines
 from hyalen.core.structure.indented import addresses, quotations
 from hyalen.core.structure.lists import with_depths
 from hyalen.core.structure.margins import margins, number_apart, side_notes
@@ -134,7 +135,7 @@ def assign_roles(
         role, confidence, reason = roles[region.id]
         return region.model_copy(update={"role": role, "confidence": confidence, "reason": reason})
 
-    regions = [settled(r) for r in content.regions]
+    regions = with_headlines([settled(r) for r in content.regions], body)
     regions = [part for r in regions for part in (number_apart(r) if r.role is Role.RUNNING_HEAD else (r,))]
     content = content.model_copy(
         update={
