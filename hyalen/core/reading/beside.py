@@ -22,6 +22,7 @@ BEYOND, NEAR = 2.0, 3.0  # usual heights that a line goes on beside it; within w
 LEVEL = 0.5  # of a line's height, that is level with it
 AS_GOOD = 0.95  # of the letters that were read before, surely and beside the drawing
 FILLED, LEAST_ROW = 0.6, 0.2  # of the drawing's width, under words of a row that touches it; its confidence
+LETTER = 0.4  # of a line's height: widest of usual letters
 SAME_ROW = 0.5  # of a line's height, that another's row has in common with it
 MOST = 6  # drawings of a page
 
@@ -87,7 +88,9 @@ def _without_rows(drawing: Box, lines: Sequence[FoundLine]) -> Box:
     """The drawing less rows of text right above and below it whose letters touch it: they begin where it begins."""
     top, bottom = drawing.top, drawing.bottom
     for line in lines:
-        within = sum(w.box.intersection(drawing).width for w in line.words if w.box.overlap(drawing) > 0)
+        letter = LETTER * line.box.height  # strokes read as a few letters are as wide as many
+        inside = [w for w in line.words if w.box.overlap(drawing) > 0]
+        within = sum(min(w.box.intersection(drawing).width, letter * len(w.text)) for w in inside)
         begins = abs(line.box.left - drawing.left) < LEVEL * line.box.height
         if not begins or within < FILLED * drawing.width or line.confidence < LEAST_ROW:
             continue
