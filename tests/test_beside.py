@@ -107,3 +107,15 @@ def test_a_short_unsure_line_that_goes_on_a_column_is_text() -> None:
     assert id(on) in columnar([*column, on])
     assert id(indented) not in columnar([*column, indented])
     assert id(on) not in columnar([*column[1:], on])
+
+
+def test_a_justified_block_is_text_with_its_last_line_however_it_reads() -> None:
+    rows = [
+        line_of(100 + 60 * n, ("offer", 100, 300, 0.3), ("gra", 320, 500, 0.3), ("tim", 520, 900, 0.3))
+        for n in range(6)
+    ]
+    last = line_of(460, ("ad", 100, 200, 0.3), ("eleua", 220, 400, 0.3), ("mm", 420, 500, 0.3))
+    assert columnar([*rows, last]) == {id(line) for line in (*rows, last)}
+    assert columnar([*rows[:5], last]) == set()
+    ragged = [row._replace(box=row.box._replace(right=900 + 90 * (n % 2))) for n, row in enumerate(rows)]
+    assert columnar(ragged) == set()

@@ -41,7 +41,7 @@ from hyalen.core.reading.rest import (
 )
 from hyalen.core.reading.second import second_reading
 from hyalen.core.reading.spelling import mended_word, settle_case
-from hyalen.core.reading.tangles import parted_from_tangles, still_tangled, untangled
+from hyalen.core.reading.tangles import clear_of_neighbours, parted_from_tangles, still_tangled, untangled
 from hyalen.core.structure.flow import flow
 from hyalen.core.twice import with_known_readings
 from hyalen.demo.spoil import Spoiling
@@ -264,6 +264,20 @@ def test_lines_in_one_place_that_have_words_of_each_others_rows_are_tangles() ->
     kept, tangled = parted_from_tangles([FoundBlock(BlockKind.TEXT, upper.box, (*usual, upper, lower, sure))])
     assert [b.lines for b in tangled] == [(upper, lower)]
     assert kept[0].lines == (*usual, sure)
+
+
+@pytest.mark.parametrize(("left", "bottom", "top"), [(100, 256, 256), (100, 224, 220), (700, 256, 220)])
+def test_a_tall_line_is_no_higher_than_the_rows_around_leave_it(left: int, bottom: int, top: int) -> None:
+    def line(text: str, left: int, top: int, bottom: int) -> FoundLine:
+        box = Box(left, top, left + 1100, bottom)
+        base = (Point(left, bottom), Point(left + 1100, bottom))
+        return FoundLine((FoundWord(text, box, 0.5, "lat"),), box, base, 40)
+
+    above, tall = line("inde affabiliter", left, bottom - 40, bottom), line("cum eo liquescit", 100, 220, 296)
+    rows = [line("ab eius", 100, 300 + 60 * n, 340 + 60 * n) for n in range(6)]
+    (block,) = clear_of_neighbours([FoundBlock(BlockKind.TEXT, Box(100, 180, 1200, 640), (above, tall, *rows))])
+    assert block.lines[1].box == block.lines[1].words[0].box == Box(100, top, 1200, 296)
+    assert (block.lines[0], *block.lines[2:]) == (above, *rows)
 
 
 def test_the_end_of_a_tall_line_that_runs_on_over_rows_of_the_next_column_is_given_free() -> None:

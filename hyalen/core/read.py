@@ -48,7 +48,7 @@ from hyalen.core.reading.rest import (
     without_sideways,
 )
 from hyalen.core.reading.tagged import tagged_content
-from hyalen.core.reading.tangles import parted_from_tangles, still_tangled, untangled
+from hyalen.core.reading.tangles import clear_of_neighbours, parted_from_tangles, still_tangled, untangled
 from hyalen.core.structure.roles import assign_roles
 from hyalen.core.twice import read_twice
 
@@ -94,7 +94,8 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
         blocks += read_initials(ink, dpi, languages, blocks, reader)
         blocks += read_display(ink, dpi, languages, blocks, reader)
         blocks += read_askew(ink, dpi, languages, blocks, reader)
-        blocks = with_rows_measured(ink, finished(ink, dpi, languages, blocks, leaders, reader))
+        blocks = finished(ink, dpi, languages, clear_of_neighbours(blocks), leaders, reader)
+        blocks = with_rows_measured(ink, blocks)
     content = read_cells(ink, dpi, settled_content(page, levels, dpi, blocks, languages, evidence), reader)
     return read_closely(ink, dpi, content, reader)
 

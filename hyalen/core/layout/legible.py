@@ -16,6 +16,7 @@ LEAST_CONFIDENCE = 0.4  # of a line of words
 LEAST_EVEN = 0.25  # the same, where its letters stand evenly
 PRINT_WORDS, PRINT_AREA, PRINT_KNOWN = 10, 0.25, 0.35  # of a place: words of length; their share of it; of them, known
 CLOSE, FLUSH, MANY_FLUSH = 3, 5, 3  # sizes up and down to lines of like edges; as many of them speak for short lines
+JUSTIFIED = 6  # lines of a block
 NEAR = 12  # lines of other columns may come between two of one
 
 
@@ -74,7 +75,29 @@ def columnar(lines: Sequence[FoundLine]) -> set[int]:
         close = {step > 0 for step in steps if abs(step) < CLOSE}
         if (len(close) == 2 and len(line.words) > 2) or (len(close) and len(steps) >= MANY_FLUSH):
             found.add(id(line))
-    return found
+    return found | _justified([line for line in ordered if len(line.words) > 2])
+
+
+def _justified(lines: Sequence[FoundLine]) -> set[int]:
+    """Ids of the lines of justified blocks, and of each one's last line: no drawing's strokes stand so, however they read."""
+    found: set[int] = set()
+    runs: list[list[FoundLine]] = []
+    for line in lines:
+        run = next((r for r in runs[-NEAR:] if _is_next(r[-1], line)), None)
+        if run is None:
+            runs.append([line])
+        elif abs(run[-1].box.right - line.box.right) < line.height:
+            run.append(line)
+        elif len(run) >= JUSTIFIED and line.box.right < run[-1].box.right:
+            found.add(id(line))
+    return found | {id(line) for run in runs if len(run) >= JUSTIFIED for line in run}
+
+
+def _is_next(line: FoundLine, below: FoundLine) -> bool:
+    """Whether a line begins right below the other, one row down."""
+    size = min(line.height, below.height)
+    step = (below.box.centre.y - line.box.centre.y) / size
+    return 0.7 < step < 2.0 and abs(line.box.left - below.box.left) < size
 
 
 def reads(line: FoundLine) -> bool:

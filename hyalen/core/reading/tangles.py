@@ -19,6 +19,7 @@ UNSURE = 0.6  # confidence of words at an end of such a line, that may be severa
 CROSSED = 0.6  # of a line's place, that another line has as well
 SAME_ROW = 0.6  # of both lines' places, in common
 BESIDE = 3  # line heights above and below, within which lines are read again with it: rows are found by each other
+LEAST_CLEAR, OVER = 0.7, 0.5  # usual heights that the rows around leave a line; of such a row, that it reaches over
 MOST = 12  # tangles of a page that are read again
 
 
@@ -124,6 +125,41 @@ def parted_from_tangles(blocks: Sequence[FoundBlock]) -> tuple[list[FoundBlock],
             tangled.append(block._replace(lines=tuple(lost)))
         kept.append(block._replace(lines=tuple(own)))
     return [b for b, before in zip(kept, blocks, strict=True) if b.lines or not before.lines], tangled
+
+
+def clear_of_neighbours(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
+    """The blocks with the words of tall lines no higher than the rows above and below leave them: their size is told by it."""
+    lines = [line for block in blocks for line in block.lines if line.words]
+    if len(lines) < LEAST_ROWS:
+        return list(blocks)
+    usual = float(np.median([line.box.height for line in lines]))
+
+    def clear(line: FoundLine) -> FoundLine:
+        if not TWO_ROWS[0] * usual < line.box.height < TWO_ROWS[1] * usual:
+            return line
+        top, bottom = line.box.top, line.box.bottom
+        for other in lines:
+            shared = line.box.intersection(other.box)
+            flush = max(abs(line.box.left - other.box.left), abs(line.box.right - other.box.right)) < 2 * usual
+            if not flush or other.box.height > TWO_ROWS[0] * usual:
+                continue
+            if shared.height < OVER * other.box.height:
+                continue
+            if other.box.centre.y < line.box.centre.y:
+                top = max(top, other.box.bottom)
+            else:
+                bottom = min(bottom, other.box.top)
+        if bottom - top < LEAST_CLEAR * usual:
+            return line
+        words = tuple(w._replace(box=_between(w.box, top, bottom)) for w in line.words)
+        return line._replace(words=words, box=union(w.box for w in words))
+
+    return [block._replace(lines=tuple(map(clear, block.lines))) for block in blocks]
+
+
+def _between(box: Box, top: int, bottom: int) -> Box:
+    inner = box._replace(top=max(box.top, top), bottom=min(box.bottom, bottom))
+    return inner if inner.bottom > inner.top else box
 
 
 def _is_tangle(line: FoundLine, usual: float, beside: Sequence[FoundLine]) -> bool:
