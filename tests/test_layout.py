@@ -425,6 +425,29 @@ def test_a_row_is_joined_over_a_space_that_is_as_wide_as_its_own() -> None:
     assert len(join_rows([above, left, right._replace(words=tuple(close))])) == 3
 
 
+@pytest.mark.parametrize(("left", "paragraphs"), [(980, 2), (100, 1)])
+def test_a_catchword_is_no_line_of_the_paragraph_above_it(left: int, paragraphs: int) -> None:
+    ids = ContentMaker().ids
+    lines = [make_line("and were little more than eighteen months or", 100, 100 + 60 * i, ids) for i in range(4)]
+    right = lines[0].box.right
+    last = make_line("hauing" if left > 100 else "hauing seen it", left, 340, ids)
+    if left > 100:
+        moved = last.words[0].model_copy(update={"box": last.box._replace(left=right - 120, right=right)})
+        last = last.model_copy(update={"words": (moved,), "box": moved.box})
+    assert len(split_paragraphs([*lines, last])) == paragraphs
+
+
+def test_a_catchword_is_no_rest_of_the_word_above_it(setter: Typesetter) -> None:
+    """After a broken word old print has the word's rest twice: at the foot, and at the head of the next page."""
+    line = "The keeper trimmed the wick and wrote the hour into the book, and the light was shown un-"
+    style = "body{margin:25mm;font:14pt/1.4 serif;width:110mm;text-align:justify}p{margin:0}.c{text-align:right}"
+    html = f"<meta charset=utf-8><style>{style}</style><p data-role=p>{line * 3}</p><p class=c data-role=p>til</p>"
+    page = setter.set(html)
+    content = read_content(page.image, page.dpi, ("eng",))
+    assert [r.text for r in content.artifacts] == ["til"]
+    assert content.regions[-1].text.endswith("un-")
+
+
 @pytest.mark.parametrize(("text", "paragraphs"), [("so ago, in the north", 1), ("So ago, in the north", 2)])
 def test_a_last_line_that_goes_on_a_sentence_may_be_worn(text: str, paragraphs: int) -> None:
     ids = ContentMaker().ids

@@ -146,9 +146,9 @@ def test_the_year_of_the_date_in_a_head_is_no_page_number(page: Page) -> None:
     assert page.roles()[number] is Role.PAGE_NUMBER
 
 
-@pytest.mark.parametrize("text", ["a 2 mu-", "E! 2 mu-"])
+@pytest.mark.parametrize("text", ["a 2 mu-", "E! 2 mu-", "* ij Disen"])
 def test_a_catchword_goes_with_the_signature_before_it_however_that_reads(page: Page, text: str) -> None:
-    catchword = page.add(text, 1500, 2480)
+    catchword = page.add(text, 1350, 2480)
     assert page.roles()[catchword] is Role.ARTIFACT
 
 

@@ -29,6 +29,7 @@ LEAST_ENTRIES, MOST_PASSED = 5, 3  # entries of a numbered run; numbers that it 
 _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
 LEAST_LEADING, ENTRY_GAP = 3, 1.2  # lines of a column that lead to page numbers; line heights before such a number
 FAR_OFF, BIT = 3.0, 2  # line heights between a head and its number, as no text has; letters of a misread number
+LEAST_OVER, FAR_IN = 3, 0.5  # lines over a catchword; of their width, that it stands in
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _ABBREVIATED = re.compile(r"(?:^|[\s(])[^\W\d_]{1,2}\.$")  # an initial, or "p." before its number
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
@@ -193,7 +194,7 @@ class _Column:
         size = max(1.0, min(before.height, line.height))
         if self.leading_on[i - 1]:
             return True
-        if self._spaced(i, size) or self._resized(i) or self._case_changes(i, size):
+        if self._spaced(i, size) or self._resized(i) or self._case_changes(i, size) or self._stands_last(i, size):
             return True
         if self.bold[i] != self.bold[i - 1] and self._falls_short(i if self.bold[i] else i - 1, size):
             return True
@@ -226,6 +227,13 @@ class _Column:
             return False
         beyond = self.ends[i - 1] - max(self.ends[i : i + 4])
         return max(self._remains(i - 1), beyond) > 1.5 * size
+
+    def _stands_last(self, i: int, size: float) -> bool:
+        """Whether it is the last line and stands at the column's far end, as a catchword does and no line of a text."""
+        if i < LEAST_OVER or i + 1 < len(self.lines):
+            return False
+        start, end = min(self.starts[i - LEAST_OVER : i]), max(self.ends[i - LEAST_OVER : i])
+        return self.starts[i] - start > FAR_IN * (end - start) and self.ends[i] > end - 2 * size
 
     def _allowed(self, i: int, size: float) -> float:
         """By how much type may change within a paragraph: more where the line and the one before end alike.

@@ -173,7 +173,10 @@ def _breaks_a_word(line: Line, below: Line) -> bool:
     text, shared = line.text, min(line.box.right, below.box.right) - max(line.box.left, below.box.left)
     broken = len(text) > LONG and text[-1] in "-‐¬—" and text[-2].isalpha() and below.text[:1].islower()
     near = 0 < below.level - line.level < 1.6 * max(line.height, below.height)
-    return broken and near and shared > 0.5 * min(line.box.width, below.box.width)
+    backwards = mostly_right_to_left([w.language for w in below.words])
+    far_in = line.box.right - below.box.right if backwards else below.box.left - line.box.left
+    begins = far_in < 0.5 * line.box.width  # a catchword, which stands beyond that, is no rest of a word
+    return broken and near and begins and shared > 0.5 * min(line.box.width, below.box.width)
 
 
 def _is_table(table: FoundTable, read: Sequence[FoundLine]) -> bool:

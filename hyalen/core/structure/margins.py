@@ -24,7 +24,7 @@ PAGE_NUMBER = re.compile(
 )
 _NUMBER = re.compile(r"^\W*(?:\d{1,4}|[ivxlc]{2,7})\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
-_SIGNATURE = re.compile(r"^(?:[^\s\d]{1,2}\s?[\divx]{0,3}\s+)?[^\W\d]{1,7}-?$")
+_SIGNATURE = re.compile(r"^([^\s\d]{1,2}\s?[\divxj]{0,3}\s+)?[^\W\d]{1,12}[-,;:]?$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
 CLOSE_EDGE = 0.1  # of the page's height
 LARGE = 1.35  # of the usual type
@@ -193,8 +193,10 @@ def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
     if len(texts) < 2:
         return None
     last = max(texts, key=lambda r: r.box.bottom)
-    before = [r for r in texts if r is not last and r.box.bottom <= last.box.centre.y]
-    if len(last.lines) != 1 or len(last.text) > 14 or not _SIGNATURE.match(last.text) or not before:
+    over = [r for r in texts if r is not last and r.box.left < last.box.centre.x < r.box.right]
+    before = [r for r in over if r.box.bottom <= last.box.centre.y]
+    told = _SIGNATURE.match(last.text)
+    if len(last.lines) != 1 or len(last.text) > 14 or not told or not before:
         return None
     above = max(before, key=lambda r: r.box.bottom)
     inset = (
@@ -202,7 +204,7 @@ def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
         and above.box.right - last.box.right < 0.25 * above.box.width
     )
     goes_on = last.text.endswith("-") or (last.text[0].islower() and not above.text.endswith(SENTENCE_END))
-    return last if inset and goes_on and not above.text.endswith("-") else None
+    return last if inset and (goes_on or told[1]) else None
 
 
 def side_notes(texts: Sequence[Region], body: float) -> set[str]:
