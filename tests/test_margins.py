@@ -152,6 +152,14 @@ def test_a_catchword_goes_with_the_signature_before_it_however_that_reads(page: 
     assert page.roles()[catchword] is Role.ARTIFACT
 
 
+def test_a_large_head_beside_the_page_number_may_stand_close_over_the_text(page: Page) -> None:
+    head = page.add("Commentaria", 700, 395, height=60)
+    page.regions.insert(0, page.regions.pop())
+    assert page.roles()[head] is Role.HEADING_1
+    page.add("32", 300, 405)
+    assert page.roles()[head] is Role.RUNNING_HEAD
+
+
 def test_a_catchword_goes_and_a_signature_name_stays(page: Page) -> None:
     catchword = page.add("mu-", 1500, 2480)
     assert page.roles()[catchword] is Role.ARTIFACT

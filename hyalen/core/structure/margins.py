@@ -67,7 +67,9 @@ def margins(
                 found[region.id] = margin
         if any(r.id in found for r in row):  # what stands in one row with a page number belongs to it
             for region in row:
-                if len(region.lines) == 1 and _may_be(region) and _is_apart(region, texts, row):
+                # A title is not so close over the text.
+                large = at_top and len(region.lines) == 1 and type_size(region.lines[0]) > LARGE * usual
+                if len(region.lines) == 1 and _may_be(region) and (large or _is_apart(region, texts, row)):
                     found.setdefault(region.id, Margin(Role.RUNNING_HEAD, 0.8, "in one row with the page number"))
     catchword = _catchword(content, [r for r in texts if r.id not in found])
     if catchword:
