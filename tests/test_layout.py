@@ -10,6 +10,7 @@ import pytest
 
 from bench.material import paragraphs
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
+from hyalen.core.layout.beside_column import find_column_edges
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
@@ -423,6 +424,39 @@ def test_a_row_is_joined_over_a_space_that_is_as_wide_as_its_own() -> None:
     assert len(join_rows([above, left, right])) == 2
     close = [w._replace(box=w.box._replace(right=w.box.right + 25)) for w in words[2:]]
     assert len(join_rows([above, left, right._replace(words=tuple(close))])) == 3
+
+
+def column_beside(*notes: str) -> list[FoundLine]:
+    """A column of twelve lines; some from the fifth on have a note before them, run together with them."""
+    lines = [read_line("the keeper lights the lamp and writes the hour down", 400, 100 + 60 * n) for n in range(12)]
+    for n, note in enumerate(notes, 4):
+        words = read_line(note, 100, 100 + 60 * n).words
+        words = (*words, *lines[n].words)
+        lines[n] = lines[n]._replace(words=words, box=union(w.box for w in words))
+    return lines
+
+
+def test_a_note_in_the_margin_is_parted_from_the_lines_it_was_run_together_with() -> None:
+    lines = column_beside("Of the oil", "and of its", "use")
+    parts = join_rows(cut_lines(lines, find_column_edges(lines), []), find_column_edges(lines))
+    texts = sorted(" ".join(w.text for w in part.words) for part in parts)
+    assert [t for t in texts if not t.startswith("the keeper")] == ["Of the oil", "and of its", "use"]
+    assert len(texts) == 15
+
+
+@pytest.mark.parametrize("notes", [("Of the oil",), ("1.", "2.", "3."), ("Of the oil",) * 8])
+def test_one_word_numbers_and_a_column_that_begins_farther_out_are_no_notes(notes: tuple[str, ...]) -> None:
+    """A glossary's word, a list's numbers; where as many lines begin farther out there is no edge."""
+    assert find_column_edges(column_beside(*notes)) == []
+
+
+@pytest.mark.parametrize(("left", "kinds"), [(0, []), (300, [RegionKind.FIGURE])])
+def test_a_strip_along_the_rim_is_no_picture(left: int, kinds: list[RegionKind]) -> None:
+    page = np.full((3000, 2200), 255, np.uint8)
+    noise = np.random.default_rng(3).integers(0, 255, (130, 9)).astype(np.uint8)
+    page[300:2900, left : left + 140] = cv2.resize(noise, (140, 2600), interpolation=cv2.INTER_NEAREST) // 2
+    found = find_regions(page, 300, [], ("eng",), Evidence((), find_rules(page, 300)))
+    assert [r.kind for r in found] == kinds
 
 
 @pytest.mark.parametrize(("left", "paragraphs"), [(980, 2), (100, 1)])

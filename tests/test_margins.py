@@ -138,6 +138,18 @@ def test_capitals_with_a_bit_far_off_are_a_head_whose_number_was_misread(
     assert page.roles()[head] is role
 
 
+def test_notes_beside_two_columns_and_letters_between_them_are_side_notes() -> None:
+    made = Page()
+    for left in (400, 1500):
+        for i in range(3):
+            made.add([row[:44] for row in BODY], left, 500 + 400 * i)
+    note, letter = made.add(["Fables of", "the sun"], 120, 640), made.add("B", 1420, 940)
+    narrow = made.add("B and", 800, 680)  # within a column
+    roles = made.roles()
+    assert (roles[note], roles[letter]) == (Role.SIDE_NOTE, Role.SIDE_NOTE)
+    assert roles[narrow] is not Role.SIDE_NOTE
+
+
 def test_the_year_of_the_date_in_a_head_is_no_page_number(page: Page) -> None:
     day, year = page.add("THE GAZETTE, THURSDAY, JANUARY 4", 700, 250), page.add("1951.", 2000, 250)
     assert {page.roles()[each] for each in (day, year)} == {Role.RUNNING_HEAD}

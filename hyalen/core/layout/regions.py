@@ -10,6 +10,7 @@ from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.languages import EDGES, mostly_right_to_left
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
 from hyalen.core.layout.bar_codes import read_bar_codes
+from hyalen.core.layout.beside_column import find_column_edges
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
@@ -58,6 +59,7 @@ COLUMN_WORDS, MOST_IN_COLUMNS = 60, 0.7  # words of a cell; share of a grid's wo
 LEAST_FILLED = 0.5  # of the cells of a single row or column
 LINE_GAP, TYPICAL = 0.8, 20  # heights of a word, where there are so many: less than what parts their lines
 ROUNDS = 4  # of looking for pictures, what proves to be print taken away each time
+EDGE, LONG_EDGE = 0.08, 4.0  # of the page's side: a strip along its rim; times as long as wide
 STROKES = 8.0  # times a grid without words, that a picture is large of which it is a part
 MOST_TEXT = 0.25  # of a picture's box, under lines of text
 RUNNING_TEXT = frozenset({Kind.TEXT, Kind.TITLE, Kind.CAPTION, Kind.REFERENCE})
@@ -100,6 +102,7 @@ def find_regions(
         if not any(box.covers(figure.box) for box in staves)
     ]
 
+    figures = [f for f in figures if not _is_edge(f.box, page.shape[1], page.shape[0])]
     formulas = [box for box in _formulas(told, read) if not any(t.box.covers(box) for t in tables)]
     figures = [f for f in figures if not any(box.covers(f.box, 0.5) for box in (*formulas, *(c.box for c in codes)))]
     ruled = [*(t.box for t in tables), *formulas, *(c.box for c in codes)]
@@ -113,7 +116,7 @@ def find_regions(
     kept = [line for line in kept if not stands_up(line)]
     kept, marked = without_rule_marks(kept)
     down = [*without_screens(rules.down, kept), *marked, *find_gutters(kept)]
-    down += find_guides(kept)
+    down += [*find_guides(kept), *find_column_edges(kept)]
     rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT]), down)
     rows = [line for line in rows if len(line.words) > 1 or not is_noise(line, dpi)]
     rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])
@@ -185,6 +188,14 @@ def _is_table(table: FoundTable, read: Sequence[FoundLine]) -> bool:
     if min(table.rows, table.columns) == 1 and sum(n > 0 for n in counts) < LEAST_FILLED * len(counts):
         return False
     return sum(n for n in counts if n > COLUMN_WORDS) <= MOST_IN_COLUMNS * sum(counts)
+
+
+def _is_edge(box: Box, width: int, height: int) -> bool:
+    """Whether it is a strip along the page's rim: the leaves beneath, the neighbouring page, the bed."""
+    upright = box.height > LONG_EDGE * box.width and box.width < EDGE * width
+    lying = box.width > LONG_EDGE * box.height and box.height < EDGE * height
+    aside = box.left < RIM * width or box.right > (1 - RIM) * width
+    return (upright and aside) or (lying and (box.top < RIM * height or box.bottom > (1 - RIM) * height))
 
 
 def _is_in_drawing(table: Box, drawn: Sequence[Box], read: Sequence[FoundLine]) -> bool:

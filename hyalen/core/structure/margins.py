@@ -33,7 +33,8 @@ MOST_WORDS = 9  # of a running head
 WIDE_RULE = 0.5  # of the page's width
 LEAST_TOLD = 0.45  # confidence of the model's header or footer
 COLUMN, NARROW = 0.7, 0.35  # of the widest text: what stands in the page's column; of that, a margin's width
-MOST_SIDE_LINES, MOST_SIDE_SIZE, MOST_SIDE_FILLED = 12, 0.97, 0.5  # of a side note; share of the column's height
+MOST_SIDE_LINES, MOST_SIDE_FILLED = 12, 0.5  # of a side note; of the column's height, that all of them fill
+SIDE_SIZE, SHORT_SIZE, BRIEF = 0.97, 1.2, 4  # of the body's size: a side note's; the same of a brief one; lines of such
 
 
 class Margin(NamedTuple):
@@ -209,8 +210,12 @@ def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
     return last if inset and (goes_on or told[1]) else None
 
 
+def _is_brief(region: Region) -> bool:
+    return len(region.lines) <= BRIEF and len(region.text.split()) <= MOST_WORDS
+
+
 def side_notes(texts: Sequence[Region], body: float) -> set[str]:
-    """Ids of the notes in the margin: narrow, beside the page's one column and outside of it.
+    """Ids of the notes in the margin: narrow, beside the page's columns and outside of them, or a letter between them.
 
     Parameters
     ----------
@@ -224,16 +229,25 @@ def side_notes(texts: Sequence[Region], body: float) -> set[str]:
         return set()
     widest = max(r.box.width for r in wide)
     column = [r.box for r in texts if r.box.width > COLUMN * widest]
-    left, right = float(np.median([b.left for b in column])), float(np.median([b.right for b in column]))
+    first, last = min(b.left for b in column), max(b.right for b in column)
+    left = float(np.median([b.left for b in column if b.left < first + 0.5 * widest]))
+    right = float(np.median([b.right for b in column if b.right > last - 0.5 * widest]))
     top, bottom = min(b.top for b in column), max(b.bottom for b in column)
+
+    def is_outside(region: Region) -> bool:
+        box = region.box
+        middle = box.centre.x
+        between = len(region.text) == 1 and all(middle < b.left + body or middle > b.right - body for b in column)
+        return box.right < left or box.left > right or between
+
     found = {
         r.id
         for r in texts
-        if (r.box.right < left or r.box.left > right)
-        and r.box.width < NARROW * (right - left)
+        if is_outside(r)
+        and r.box.width < NARROW * widest
         and top - body < r.box.centre.y < bottom + body
         and len(r.lines) <= MOST_SIDE_LINES
-        and float(np.median([type_size(line) for line in r.lines])) < MOST_SIDE_SIZE * body
+        and float(np.median([type_size(line) for line in r.lines])) < (SHORT_SIZE if _is_brief(r) else SIDE_SIZE) * body
         and any(c.isalpha() for c in r.text)
     }
     height = sum(r.box.height for r in texts if r.id in found)
