@@ -70,6 +70,13 @@ def test_rows_beside_a_drawing_are_read_without_its_strokes_where_that_reads_bet
     assert found == [*told, "Deo", *["the lamp was lit"] * 6]
 
 
+def test_a_row_of_nothing_but_strokes_counts_for_nothing() -> None:
+    (block,) = beside(strokes=0.2)
+    strokes = line_of(440, ("~", 380, 395, 0.9), ("vvv", 250, 470, 0.1))
+    blocks = [block._replace(lines=(*block.lines, strokes))]
+    assert "row 0" in texts(read_beside_drawings(woodcut(), 300, ("eng",), blocks, Rows(0.95)))
+
+
 def test_a_row_that_touches_the_drawing_from_below_stays_whole() -> None:
     (block,) = beside(strokes=0.2)
     touching = line_of(540, ("bersigen zu trost und trutz", 105, 395, 0.3), ("ine", 410, 900, 0.3))

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, pieces, reduced
-from hyalen.core.layout.rows import part_of
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
@@ -60,7 +59,7 @@ def read_beside_drawings(
         again = list({id(line): line for line in surest}.values())
         # No row is lost that is not found now.
         again += [x for x in mine if not any(_is_row_of(x, y) for y in again)]
-        before = sum(sure_letters(part_of(x, _outside(x, drawing))) for x in mine)
+        before = sum(sure_letters(x._replace(words=_outside(x, drawing))) for x in mine)
         if sum(map(sure_letters, again)) >= AS_GOOD * before:
             at = next(i for i, b in enumerate(result) if any(id(line) in ids for line in b.lines))
             result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in result]
