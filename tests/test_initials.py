@@ -87,6 +87,15 @@ def test_it_is_the_first_letter_of_its_word_or_a_word(initial: str, head: str, l
     assert sorted(joined) == sorted([f"{words} lamp", BESIDE[1], BENEATH])
 
 
+def test_the_smallest_line_beside_it_tells_how_large_it_is() -> None:
+    """The letter itself may have stretched the line that begins at its head."""
+    word = read_line("D", 100, 100, height=94).words[0]._replace(box=LETTER)
+    alone = FoundLine((word,), LETTER, (Point(100, 194), Point(180, 194)), 94)
+    first, *rest = beside()
+    joined = join_initials([alone, first._replace(height=64), *rest])
+    assert "Dur first line is this one" in [" ".join(w.text for w in line.words) for line in joined]
+
+
 def test_a_line_over_its_head_is_not_beside_it() -> None:
     word = read_line("O", 100, 100, height=94).words[0]._replace(box=LETTER)
     alone = FoundLine((word,), LETTER, (Point(100, 194), Point(180, 194)), 94)

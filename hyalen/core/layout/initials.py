@@ -73,14 +73,14 @@ def _first_beside(initial: FoundWord, lines: Sequence[FoundLine]) -> FoundLine |
         if not words:
             continue
         first = words[0].box
-        # The baseline's line height, not the box: the letter itself may have stretched that.
-        if not LEAST_RISE * line.height < box.height < MOST_RISE * line.height:
+        if box.height > MOST_RISE * line.height:
             continue
         gap = first.left - box.right
         level = box.top - 0.1 * line.height < first.centre.y < box.bottom + 0.2 * line.height
         if -0.5 * line.height < gap < 1.5 * line.height and level:
             beside.append(line)
-    if len(beside) < 2:
+    # The baseline's line height, not the box, and the smallest: the letter itself may have stretched the others.
+    if len(beside) < 2 or box.height < LEAST_RISE * min(line.height for line in beside):
         return None
     return min(beside, key=lambda line: _body(line, initial).top)
 
