@@ -70,6 +70,14 @@ def test_rows_beside_a_drawing_are_read_without_its_strokes_where_that_reads_bet
     assert found == [*told, "Deo", *["the lamp was lit"] * 6]
 
 
+def test_text_that_reads_well_within_the_drawing_is_kept_with_its_line() -> None:
+    (block,) = beside(strokes=0.2)
+    around = line_of(440, ("oil", 330, 395, 0.9), ("colza", 420, 900, 0.5))
+    blocks = [block._replace(lines=(*block.lines, around))]
+    found = texts(read_beside_drawings(woodcut(), 300, ("eng",), blocks, Rows(0.95)))
+    assert "oil colza" in found and "row 0" in found
+
+
 def test_a_row_of_nothing_but_strokes_counts_for_nothing() -> None:
     (block,) = beside(strokes=0.2)
     strokes = line_of(440, ("~", 380, 395, 0.9), ("vvv", 250, 470, 0.1))
@@ -114,6 +122,8 @@ def test_a_short_unsure_line_that_goes_on_a_column_is_text() -> None:
     assert id(on) in columnar([*column, on])
     assert id(indented) not in columnar([*column, indented])
     assert id(on) not in columnar([*column[1:], on])
+    numbers = [line_of(100 + 60 * n, (str(400 - 100 * n), 420, 520, 0.95 if n < 3 else 0.4)) for n in range(4)]
+    assert columnar(numbers) == set()  # a chart's axis
 
 
 def test_a_justified_block_is_text_with_its_last_line_however_it_reads() -> None:

@@ -16,6 +16,7 @@ LEAST_CONFIDENCE = 0.4  # of a line of words
 LEAST_EVEN = 0.25  # the same, where its letters stand evenly
 PRINT_WORDS, PRINT_AREA, PRINT_KNOWN = 10, 0.25, 0.35  # of a place: words of length; their share of it; of them, known
 CLOSE, FLUSH, MANY_FLUSH = 3, 5, 3  # sizes up and down to lines of like edges; as many of them speak for short lines
+LEAST_LETTERS = 3  # of such a short line: a chart's numbers are none
 JUSTIFIED = 6  # lines of a block
 NEAR = 12  # lines of other columns may come between two of one
 
@@ -73,7 +74,8 @@ def columnar(lines: Sequence[FoundLine]) -> set[int]:
             if other is not line and alike and 1 < abs(step) < FLUSH and reads(other):
                 steps.append(step)
         close = {step > 0 for step in steps if abs(step) < CLOSE}
-        if (len(close) == 2 and len(line.words) > 2) or (len(close) and len(steps) >= MANY_FLUSH):
+        goes_on = len(steps) >= MANY_FLUSH and sum(c.isalpha() for w in line.words for c in w.text) >= LEAST_LETTERS
+        if (len(close) == 2 and len(line.words) > 2) or (close and goes_on):
             found.add(id(line))
     return found | _justified([line for line in ordered if len(line.words) > 2])
 

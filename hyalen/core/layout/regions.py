@@ -102,7 +102,6 @@ def find_regions(
         if not any(box.covers(figure.box) for box in staves)
     ]
 
-    figures = [f for f in figures if not _is_edge(f.box, page.shape[1], page.shape[0])]
     formulas = [box for box in _formulas(told, read) if not any(t.box.covers(box) for t in tables)]
     figures = [f for f in figures if not any(box.covers(f.box, 0.5) for box in (*formulas, *(c.box for c in codes)))]
     ruled = [*(t.box for t in tables), *formulas, *(c.box for c in codes)]
@@ -127,6 +126,8 @@ def find_regions(
     regions += [table_region(table, read, numbered, languages, "aligned columns", 0.7) for table in aligned]
     colour = usual_colour([ink_colour(page, line.box) for line in rows])
     for figure in figures:
+        if _is_edge(figure.box, page.shape[1], page.shape[0]):
+            continue  # what was read of its strokes is no text either
         music = figure.box in staves
         subject = Subject.MUSIC if music else subject_of(page, dpi, figure.box, rules.across, rules.down, colour)
         regions.append(figure_region(figure, numbered, subject))

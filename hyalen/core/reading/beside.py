@@ -11,12 +11,13 @@ from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import sure_letters
-from hyalen.core.reading.tangles import read_rows, usual_height
+from hyalen.core.reading.tangles import read_rows, usual_height, with_lines_replaced, without_emptied
 
 WORK_DPI = 100.0  # pixels an inch: the strokes of a drawing are connected
 DARK = 140  # grey level
 HEIGHTS, ASPECT = (2.5, 14.0), 2.5  # of a drawing: usual heights of lines; its longer side in its shorter
 UNSURE = 0.6  # confidence of what was read of its strokes
+SURE, LEAST_WORD = 0.75, 2  # confidence and letters of a word that is text although it stands there
 BEYOND, NEAR = 2.0, 3.0  # usual heights that a line goes on beside it; within which lines beside it begin
 LEVEL = 0.5  # of a line's height, that is level with it
 AS_GOOD = 0.95  # of the letters that were read before, surely and beside the drawing
@@ -44,9 +45,11 @@ def read_beside_drawings(
     read = 0
     for touched in _drawings(page, dpi, usual):
         known = [line for b in result for line in b.lines if line.words]
+        if read == MOST or not any(_runs_into(line, touched, usual) for line in known):
+            continue
         drawing = _without_rows(touched, known)
         mine = [line for line in known if _is_beside(line, drawing, usual)]
-        if read == MOST or not any(_runs_into(line, drawing, usual) for line in mine):
+        if not any(_runs_into(line, drawing, usual) for line in mine):
             continue
         read += 1
         ids = {id(line) for line in mine}
@@ -62,10 +65,8 @@ def read_beside_drawings(
         before = sum(sure_letters(x._replace(words=_outside(x, drawing))) for x in mine)
         if sum(map(sure_letters, again)) >= AS_GOOD * before:
             at = next(i for i, b in enumerate(result) if any(id(line) in ids for line in b.lines))
-            result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in result]
-            lines = tuple(sorted((*result[at].lines, *again), key=lambda line: line.box.top))
-            result[at] = result[at]._replace(lines=lines, box=union(line.box for line in lines))
-    return [b for b, before in zip(result, blocks, strict=True) if b.lines or not before.lines]
+            result = with_lines_replaced(result, mine, again, at)
+    return without_emptied(result, blocks)
 
 
 def _drawings(page: Image, dpi: float, usual: float) -> list[Box]:
@@ -121,8 +122,12 @@ def _outside(line: FoundLine, drawing: Box) -> tuple[FoundWord, ...]:
 
 
 def _is_beside(line: FoundLine, drawing: Box, usual: float) -> bool:
+    """Whether it stands to the right of the drawing, with no text before or within that."""
     starts = drawing.left - NEAR * usual < line.box.left < drawing.right + NEAR * usual
-    return starts and line.box.right > drawing.right + usual and _is_level(line, drawing)
+    if not starts or line.box.right < drawing.right + usual or not _is_level(line, drawing):
+        return False
+    before = [w for w in line.words if w.box.centre.x < drawing.right]
+    return not any(w.confidence > SURE and sum(map(str.isalpha, w.text)) >= LEAST_WORD for w in before)
 
 
 def _is_row_of(line: FoundLine, other: FoundLine) -> bool:

@@ -53,10 +53,23 @@ def untangled(
         again += [x for x in mine if x not in tangles and not any(x.box.overlap(y.box) > 0 for y in again)]
         rows = [line for line in again if knots.top < line.box.centre.y < knots.bottom and line.confidence >= SURE]
         if len(rows) > 1 and sum(map(sure_letters, again)) > sum(map(sure_letters, mine)):
-            result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in result]
-            lines = tuple(sorted((*result[at].lines, *again), key=lambda line: line.box.top))
-            result[at] = result[at]._replace(lines=lines)
-    return [b for b, before in zip(result, blocks, strict=True) if b.lines or not before.lines]
+            result = with_lines_replaced(result, mine, again, at)
+    return without_emptied(result, blocks)
+
+
+def with_lines_replaced(
+    blocks: Sequence[FoundBlock], gone: Sequence[FoundLine], new: Sequence[FoundLine], at: int
+) -> list[FoundBlock]:
+    """The blocks without some of their lines, and with others from top to bottom in the block `at`."""
+    ids = {id(line) for line in gone}
+    result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in blocks]
+    result[at] = result[at]._replace(lines=tuple(sorted((*result[at].lines, *new), key=lambda line: line.box.top)))
+    return result
+
+
+def without_emptied(blocks: Sequence[FoundBlock], before: Sequence[FoundBlock]) -> list[FoundBlock]:
+    """The blocks but for those that have lost all their lines; one that had none, a picture, stays."""
+    return [b for b, old in zip(blocks, before, strict=True) if b.lines or not old.lines]
 
 
 def _surer(line: FoundLine, before: Sequence[FoundLine], usual: float) -> FoundLine:
@@ -124,7 +137,7 @@ def parted_from_tangles(blocks: Sequence[FoundBlock]) -> tuple[list[FoundBlock],
         if lost:
             tangled.append(block._replace(lines=tuple(lost)))
         kept.append(block._replace(lines=tuple(own)))
-    return [b for b, before in zip(kept, blocks, strict=True) if b.lines or not before.lines], tangled
+    return without_emptied(kept, blocks), tangled
 
 
 def clear_of_neighbours(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:

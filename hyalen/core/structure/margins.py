@@ -24,7 +24,8 @@ PAGE_NUMBER = re.compile(
 )
 _NUMBER = re.compile(r"^\W*(?:\d{1,4}|[ivxlc]{2,7})\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
-_SIGNATURE = re.compile(r"^([^\s\d]{1,2}\s?[\divxj]{0,3}\s+)?[^\W\d]{1,12}[-,;:]?$")
+# The next page's first word, which a sheet's signature may stand before: "A ij Disen", "* 2 mu-".
+_SIGNATURE = re.compile(r"^(?:([^\s\d]{1,2}\s?(?:\d{1,2}|[ivxj]{2,3})\s+)|[^\s\d]{1,2}\s+)?([^\W\d]{1,12}[-,;:]?)$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
 CLOSE_EDGE = 0.1  # of the page's height
 LARGE = 1.35  # of the usual type
@@ -34,7 +35,7 @@ WIDE_RULE = 0.5  # of the page's width
 LEAST_TOLD = 0.45  # confidence of the model's header or footer
 COLUMN, NARROW = 0.7, 0.35  # of the widest text: what stands in the page's column; of that, a margin's width
 MOST_SIDE_LINES, MOST_SIDE_FILLED = 12, 0.5  # of a side note; of the column's height, that all of them fill
-SIDE_SIZE, SHORT_SIZE, BRIEF = 0.97, 1.2, 4  # of the body's size: a side note's; the same of a brief one; lines of such
+SIDE_SIZE = 0.97  # of the body's size: a side note's
 
 
 class Margin(NamedTuple):
@@ -206,12 +207,8 @@ def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
         last.box.left - above.box.left > 0.4 * above.box.width
         and above.box.right - last.box.right < 0.25 * above.box.width
     )
-    goes_on = last.text.endswith("-") or (last.text[0].islower() and not above.text.endswith(SENTENCE_END))
+    goes_on = last.text.endswith("-") or (told[2][0].islower() and not above.text.endswith(SENTENCE_END))
     return last if inset and (goes_on or told[1]) else None
-
-
-def _is_brief(region: Region) -> bool:
-    return len(region.lines) <= BRIEF and len(region.text.split()) <= MOST_WORDS
 
 
 def side_notes(texts: Sequence[Region], body: float) -> set[str]:
@@ -247,7 +244,7 @@ def side_notes(texts: Sequence[Region], body: float) -> set[str]:
         and r.box.width < NARROW * widest
         and top - body < r.box.centre.y < bottom + body
         and len(r.lines) <= MOST_SIDE_LINES
-        and float(np.median([type_size(line) for line in r.lines])) < (SHORT_SIZE if _is_brief(r) else SIDE_SIZE) * body
+        and (len(r.text) == 1 or float(np.median([type_size(line) for line in r.lines])) < SIDE_SIZE * body)
         and any(c.isalpha() for c in r.text)
     }
     height = sum(r.box.height for r in texts if r.id in found)
