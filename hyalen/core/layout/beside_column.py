@@ -19,7 +19,7 @@ LEAST_AT_EDGE, MOST_BEYOND = 8, 0.4  # lines that tell it; of those, how many ma
 OUT = 1.0  # line heights that a note begins out of the column
 PITCH = 2.0  # line heights from one line of a note to the next
 LEAST_LETTERS = 3  # of a line of a note; its last may have fewer
-MOST_WIDE = 0.4  # of the line, that stands in the margin
+MOST_WIDE, MOST_TALL = 0.4, 1.3  # of the line, that stands in the margin; times the height of what stands in the column
 
 
 class _Cut(NamedTuple):
@@ -82,6 +82,9 @@ def _cut(line: FoundLine, places: NDArray[np.float64], at_start: bool) -> _Cut |
         x = words[k].box.left if at_start else words[k - 1].box.right
         out = x - note.left if at_start else note.right - x
         letters = sum(c.isalpha() for w in margin for c in w.text)
+        text = union(w.box for w in (words[k:] if at_start else words[:k]))
+        if note.height > MOST_TALL * text.height:  # of several rows, as no line of a note is
+            continue
         if out < OUT * line.height or note.width > MOST_WIDE * line.box.width or not letters:
             continue
         if is_edge(x):

@@ -10,8 +10,8 @@ from hyalen.core.imaging.pixels import Image, pieces, reduced
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import sure_letters
-from hyalen.core.reading.tangles import read_rows, usual_height, with_lines_replaced, without_emptied
+from hyalen.core.reading.rest import sure_letters, with_lines_replaced, without_emptied
+from hyalen.core.reading.tangles import read_rows, usual_height
 
 WORK_DPI = 100.0  # pixels an inch: the strokes of a drawing are connected
 DARK = 140  # grey level
@@ -64,8 +64,7 @@ def read_beside_drawings(
         again += [x for x in mine if not any(_is_row_of(x, y) for y in again)]
         before = sum(sure_letters(x._replace(words=_outside(x, drawing))) for x in mine)
         if sum(map(sure_letters, again)) >= AS_GOOD * before:
-            at = next(i for i, b in enumerate(result) if any(id(line) in ids for line in b.lines))
-            result = with_lines_replaced(result, mine, again, at)
+            result = with_lines_replaced(result, mine, again)
     return without_emptied(result, blocks)
 
 

@@ -15,7 +15,14 @@ from hyalen.core.languages import script_of
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import DARK, SURE, shifted, sure_letters
+from hyalen.core.reading.rest import (
+    DARK,
+    shifted,
+    sure_letters,
+    with_lines_replaced,
+    without_emptied,
+)
+from hyalen.core.reading.tangles import usual_height
 
 JOINED = frozenset({"ARABIC", "SYRIAC"})  # scripts whose vowel signs and dots fill the space between the rows
 LEAST_ROWS = 5  # rows that read well, for others to be told by their height
@@ -58,10 +65,9 @@ def read_by_rows(
         Pixels an inch.
     """
     lines = [line for block in blocks for line in block.lines if line.words]
-    heights = [line.box.height for line in lines if line.confidence >= SURE]
-    if len(heights) < LEAST_ROWS or not _is_joined(lines):
+    usual = usual_height(blocks)
+    if usual is None or not _is_joined(lines):
         return list(blocks)
-    usual = float(np.median(heights))
     result = list(blocks)
     for column in _columns(lines, usual):
         muddled = [line for line in column if _is_muddled(line, column, usual)]
@@ -80,8 +86,8 @@ def read_by_rows(
             if sum(x.box.overlap(y.box) for y in again) < READ[id(x) in spoilt] * x.box.area and x not in again
         ]
         if sum(map(sure_letters, again)) > sum(map(sure_letters, column)):
-            result = _replaced(result, column, again)
-    return result
+            result = with_lines_replaced(result, column, again)
+    return without_emptied(result, blocks)
 
 
 def with_rows_measured(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
@@ -256,25 +262,3 @@ def _as_one(lines: Sequence[FoundLine]) -> FoundLine:
     words = tuple(w for line in parts for w in line.words)
     height = max(line.height for line in parts)
     return FoundLine(words, box, (Point(box.left, level), Point(box.right, level)), height)
-
-
-def _replaced(
-    blocks: Sequence[FoundBlock], before: Sequence[FoundLine], after: Sequence[FoundLine]
-) -> list[FoundBlock]:
-    """The blocks with lines in place of others, each where most of its ink was, or in the block that is nearest."""
-    gone = {id(line) for line in before}
-    places = [(at, line.box) for at, b in enumerate(blocks) for line in b.lines if id(line) in gone]
-    mine: dict[int, list[FoundLine]] = {}
-    for line in after:
-        shared = {at: 0.0 for at, _ in places}
-        for at, box in places:
-            shared[at] += line.box.overlap(box)
-        nearest = min(places, key=lambda place: abs(place[1].centre.y - line.box.centre.y))[0]
-        at = max(shared, key=lambda a: (shared[a], a == nearest))
-        mine.setdefault(at, []).append(line)
-    result = []
-    for at, block in enumerate(blocks):
-        kept = [line for line in block.lines if id(line) not in gone] + mine.get(at, [])
-        if kept or not block.lines:
-            result.append(block._replace(lines=tuple(sorted(kept, key=lambda line: line.box.top))))
-    return result

@@ -383,3 +383,31 @@ def shifted(
         baseline=(point(start), point(end)),
         height=line.height * scale,
     )
+
+
+def with_lines_replaced(
+    blocks: Sequence[FoundBlock], before: Sequence[FoundLine], after: Sequence[FoundLine]
+) -> list[FoundBlock]:
+    """The blocks with lines in place of others, each where most of its ink was, or in the block that is nearest."""
+    gone = {id(line) for line in before}
+    places = [(at, line.box) for at, b in enumerate(blocks) for line in b.lines if id(line) in gone]
+    mine: dict[int, list[FoundLine]] = {}
+    for line in after:
+        shared = {at: 0.0 for at, _ in places}
+        for at, box in places:
+            shared[at] += line.box.overlap(box)
+        nearest = min(places, key=lambda place: abs(place[1].centre.y - line.box.centre.y))[0]
+        at = max(shared, key=lambda a: (shared[a], a == nearest))
+        mine.setdefault(at, []).append(line)
+    result = []
+    for at, block in enumerate(blocks):
+        kept = [line for line in block.lines if id(line) not in gone] + mine.get(at, [])
+        if len(kept) != len(block.lines) or at in mine:
+            block = block._replace(lines=tuple(sorted(kept, key=lambda line: line.box.top)))
+        result.append(block)
+    return result
+
+
+def without_emptied(blocks: Sequence[FoundBlock], before: Sequence[FoundBlock]) -> list[FoundBlock]:
+    """The blocks but for those that have lost all their lines; one that had none, a picture, stays."""
+    return [b for b, old in zip(blocks, before, strict=True) if b.lines or not old.lines]

@@ -11,7 +11,7 @@ from hyalen.core.layout.rows import part_of
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import SURE, shifted, sure_letters
+from hyalen.core.reading.rest import SURE, shifted, sure_letters, with_lines_replaced, without_emptied
 
 LEAST_ROWS = 5  # rows that read well, for others to be told by their height
 TWO_ROWS, TANGLED = (1.6, 4.0), 0.4  # usual heights of several rows taken for one; confidence below which they may be
@@ -53,23 +53,8 @@ def untangled(
         again += [x for x in mine if x not in tangles and not any(x.box.overlap(y.box) > 0 for y in again)]
         rows = [line for line in again if knots.top < line.box.centre.y < knots.bottom and line.confidence >= SURE]
         if len(rows) > 1 and sum(map(sure_letters, again)) > sum(map(sure_letters, mine)):
-            result = with_lines_replaced(result, mine, again, at)
+            result = with_lines_replaced(result, mine, again)
     return without_emptied(result, blocks)
-
-
-def with_lines_replaced(
-    blocks: Sequence[FoundBlock], gone: Sequence[FoundLine], new: Sequence[FoundLine], at: int
-) -> list[FoundBlock]:
-    """The blocks without some of their lines, and with others from top to bottom in the block `at`."""
-    ids = {id(line) for line in gone}
-    result = [b._replace(lines=tuple(x for x in b.lines if id(x) not in ids)) for b in blocks]
-    result[at] = result[at]._replace(lines=tuple(sorted((*result[at].lines, *new), key=lambda line: line.box.top)))
-    return result
-
-
-def without_emptied(blocks: Sequence[FoundBlock], before: Sequence[FoundBlock]) -> list[FoundBlock]:
-    """The blocks but for those that have lost all their lines; one that had none, a picture, stays."""
-    return [b for b, old in zip(blocks, before, strict=True) if b.lines or not old.lines]
 
 
 def _surer(line: FoundLine, before: Sequence[FoundLine], usual: float) -> FoundLine:
