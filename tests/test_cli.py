@@ -182,7 +182,8 @@ def test_running_heads_leave_plain_text_unless_kept(tmp_path: Path, setter) -> N
 
 
 def test_a_command_that_is_stopped_while_it_loads_says_so_and_no_more(tmp_path: Path, small_scan: Path) -> None:
-    command = [sys.executable, "-m", "hyalen.cli", "batch", str(small_scan), "--out", str(tmp_path)]
+    # The command itself, not `python -m`: there Python ends by the signal if it met it within an `exec`, caught or not.
+    command = [Path(sys.executable).with_name("hyalen"), "batch", small_scan, "--out", tmp_path]
     process = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, start_new_session=True)
     while not psutil.Process(process.pid).children():
         time.sleep(0.01)
