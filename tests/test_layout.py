@@ -17,7 +17,7 @@ from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence
 from hyalen.core.layout.figures import find_figures
 from hyalen.core.layout.initials import join_initials
-from hyalen.core.layout.legible import is_print
+from hyalen.core.layout.legible import is_noise, is_print
 from hyalen.core.layout.making import Numbering, table_region
 from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
@@ -124,6 +124,22 @@ def test_paragraphs_part_at_space_indent_size_marker_and_short_end() -> None:
     assert [len(p) for p in split_paragraphs(lines)] == [3, 2, 2, 1, 1, 1]
     tall = make_line("Larger type follows", 100, 740, ids, height=60)
     assert [len(p) for p in split_paragraphs([lines[0], tall])] == [1, 1]
+
+
+def test_a_line_at_the_indent_of_other_paragraphs_opens_one_where_the_sentence_before_is_cut_off() -> None:
+    ids = ContentMaker().ids
+    rows = ["The Royal Board has met once", "and spoke of the tender's oil.", "  The accounts also showed it",
+            "at length, and in full too.", "  Provided a suitable site is", "found, which experience might",
+            "  There was no intention of a", "larger store at Hallvik now"]  # fmt: skip
+
+    def parts(rows: list[str]) -> list[int]:
+        lines = [make_line(t.strip(), 134 if t[0] == " " else 100, 100 + 50 * i, ids) for i, t in enumerate(rows)]
+        return [len(p) for p in split_paragraphs(lines)]
+
+    assert parts(rows) == [2, 2, 2, 2]
+    assert parts([*rows[:6], "  there was no intention of a", rows[7]]) == [2, 2, 4]
+    assert parts([*rows[:5], "found, which experience, and,", *rows[6:]]) == [2, 2, 4]
+    assert parts([*rows[:2], rows[2].strip(), *rows[3:]]) == [4, 4]  # one other does not tell an indent
 
 
 def test_a_bold_line_that_ends_early_is_parted_from_the_text_beside_it() -> None:
@@ -399,6 +415,29 @@ def test_text_beside_a_picture_stays_one_column() -> None:
     lines += [read_line(narrow, 100, 280 + 60 * i) for i in range(4)]
     lines += [read_line(wide, 100, 520 + 60 * i) for i in range(3)]
     assert [len(chain) for chain in columns(lines)] == [10]
+
+
+def test_what_stands_between_two_words_of_a_line_is_part_of_it() -> None:
+    line, bit = read_line("lit lamp", 100, 100), read_line("the", 0, 106, height=28)
+    gap = line.words[1]._replace(box=Box(300, 100, 380, 140))
+    wide = line._replace(words=(line.words[0], gap), box=Box(100, 100, 380, 140))
+
+    def at(left: int, top: int, line: FoundLine = wide) -> list[str]:
+        word = bit.words[0]._replace(box=Box(left, top, left + 42, top + 28))
+        moved = bit._replace(words=(word,), box=word.box)
+        return sorted(" ".join(w.text for w in each.words) for each in join_rows([line, moved]))
+
+    assert at(210, 106) == ["lit the lamp"]
+    assert at(210, 150) == ["lit lamp", "the"]  # below
+    assert at(280, 106) == ["lit lamp", "the"]  # over a word
+    assert at(210, 106, wide._replace(words=wide.words[::-1])) == ["lamp the lit"]  # from the right
+
+
+@pytest.mark.parametrize("text,noise", [("(16)", False), ("[b]", False), ("16)", True), ("()", True), ("1·6", True)])
+def test_a_bracketed_number_is_text_however_unsurely_it_reads(text: str, noise: bool) -> None:
+    line = read_line(text, 100, 100)
+    unsure = line._replace(words=tuple(w._replace(confidence=0.2) for w in line.words))
+    assert is_noise(unsure, 300) is noise
 
 
 def test_a_loosely_set_row_is_joined_where_a_line_runs_on_over_its_gap() -> None:

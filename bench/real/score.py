@@ -66,7 +66,8 @@ def _matched(made: Sequence[str], starts: Sequence[str]) -> dict[int, int]:
 
 
 def _flat(text: str) -> str:
-    return re.sub(r"[\W_]", "", unicodedata.normalize("NFKD", text.lower()))  # marks over letters are none
+    """Letters and figures only: marks over letters are none, nor is the tatweel, which stretches a line or is its dash."""
+    return re.sub(r"[\W_\u0640]", "", unicodedata.normalize("NFKD", text.lower()))
 
 
 def _like(text: str, start: str) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 import numpy as np
@@ -19,6 +20,8 @@ CLOSE, FLUSH, MANY_FLUSH = 3, 5, 3  # sizes up and down to lines of like edges; 
 LEAST_LETTERS = 3  # of such a short line: a chart's numbers are none
 JUSTIFIED = 6  # lines of a block
 NEAR = 12  # lines of other columns may come between two of one
+
+_BRACKETED = re.compile(r"^(?:\(\w{1,5}\)|\[\w{1,5}\])$")  # no specks stand so
 
 
 def plausible(word: FoundWord, dpi: float) -> bool:
@@ -48,6 +51,8 @@ def is_noise(line: FoundLine, dpi: float) -> bool:
         return not any(c in "•*–—-…" for c in text) or best < 0.5 or len(text) < 2
     if line.box.height < dpi / 40 or (line.box.height > dpi * 1.2 and not stands_up(line)):
         return True
+    if _BRACKETED.match(text):
+        return False
     mean = sum(w.confidence * len(w.text) for w in line.words) / len(text)
     if mean < 0.3:
         return not any(len(w.text) >= 4 and is_known(w.text.strip(".,;:"), w.language) for w in line.words)

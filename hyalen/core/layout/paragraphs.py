@@ -24,6 +24,7 @@ LEAST_INDENT = 0.6  # line heights
 RESIZED = 1.25  # times that type changes between paragraphs
 RESIZED_JUSTIFIED, RESIZED_LAST = 1.6, 1.45  # worn or sized-down lines of one justified paragraph
 RESIZED_ON = 1.8  # a last line that goes on a sentence in a small letter
+LEAST_OPENED, ALIKE = 2, 0.3  # paragraphs that tell a column's indent; line heights that indents may differ
 SHORT = 4  # lines of a column that does not tell its own leading
 LEAST_ENTRIES, MOST_PASSED = 5, 3  # entries of a numbered run; numbers that it may pass over
 _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
@@ -139,6 +140,11 @@ def _ordinal(line: Line) -> int | None:
 
 def _sentence_ends(line: Line) -> bool:
     return line.text.rstrip("\"'”’»)").endswith(SENTENCE_END)
+
+
+def _opening(line: Line) -> str:
+    """The line's first letter or figure, quotation marks passed over."""
+    return line.text.lstrip("\"'“‘«„([¿¡")[:1]
 
 
 def _has_initial(line: Line) -> bool:
@@ -276,9 +282,26 @@ class _Column:
             return False
         if LIST_MARKER.match(self.lines[i - 1].text) and self._hangs_below(i - 1, size):
             return False
-        if not _sentence_ends(self.lines[i - 1]) and self._remains(i - 1) < 1.5 * size:
+        if not self._may_end(i - 1, size) and not self._opens_as_others(i, before, size):
             return False
         return not after or self.starts[i] - min(after) > LEAST_INDENT * size
+
+    def _may_end(self, i: int, size: float) -> bool:
+        """Whether a paragraph may end with the line: a sentence does, or room is left."""
+        return _sentence_ends(self.lines[i]) or self._remains(i) > 1.5 * size
+
+    def _opens_as_others(self, i: int, indent: float, size: float) -> bool:
+        """Whether the line opens with a capital at the indent of two paragraphs: the end before may be cut off or unread."""
+        if not _opening(self.lines[i]).isupper() or self.lines[i - 1].text.endswith(("-", ",", ";")):
+            return False
+        others = [
+            k
+            for k in range(1, len(self.lines))
+            if _sentence_ends(self.lines[k - 1])
+            and abs(self.starts[k] - self.starts[k - 1] - indent) < ALIKE * size
+            and _opening(self.lines[k]).isupper()
+        ]
+        return len(others) >= LEAST_OPENED
 
     def _hangs_below(self, i: int, size: float) -> bool:
         """Whether line `i` is a list item whose further lines are indented."""
@@ -289,8 +312,7 @@ class _Column:
         if not line.words or not _sentence_ends(before):
             return False
         first = line.words[0]
-        opens = first.text.lstrip("\"'“‘«„([¿¡")[:1]
-        if opens.islower():
+        if _opening(line).islower():
             return False
         if _RUN_IN.match(line.text) and not _RUN_IN.match(before.text):
             return True

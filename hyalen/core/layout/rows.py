@@ -16,6 +16,7 @@ from hyalen.core.model.geometry import Box, Point, union
 WORD_SPACE = 0.5  # line heights: what may part two words anywhere
 LOOSE_SPACE = 1.0  # where a line above or below runs on over it
 AS_LOOSE, LEAST_SPACES = 1.2, 3  # the same, times what parts the line's own words; as many spaces tell that
+LEVEL = 0.8  # of the height of a bit between two words, that lies within its line's
 WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35  # line heights between two words that columns part
 SURE, LEAST_SURE = 0.8, 3  # confidence and letters of a word that no rule runs through
@@ -288,7 +289,8 @@ def join_rows(lines: Sequence[FoundLine], down: Sequence[Box] = ()) -> list[Foun
 
     Two are one when they share most of their height and the space between them is no
     wider than a space between words could be; in a loosely set line, it may be as wide as
-    the lines above or below run on over it.
+    the lines above or below run on over it. One that stands between two words of the other,
+    left out when that was read, is part of it, too.
 
     Parameters
     ----------
@@ -308,6 +310,9 @@ def _join_once(lines: Sequence[FoundLine], down: Sequence[Box]) -> list[FoundLin
     rows: list[FoundLine] = []
     for line in sorted(lines, key=lambda each: each.box.left):
         for at, other in enumerate(rows):
+            if (whole := _filled(other, line)) is not None:
+                rows[at] = whole
+                break
             size = max(line.height, other.height)
             gap = line.box.left - other.box.right
             if not _level(line, other) or not -0.3 * size < gap < WIDEST_SPACE * size:
@@ -321,6 +326,20 @@ def _join_once(lines: Sequence[FoundLine], down: Sequence[Box]) -> list[FoundLin
         else:
             rows.append(line)
     return rows
+
+
+def _filled(line: FoundLine, bit: FoundLine) -> FoundLine | None:
+    """The line with the words of one that stands between two of its own; None where it does not."""
+    shared = min(line.box.bottom, bit.box.bottom) - max(line.box.top, bit.box.top)
+    if shared < LEVEL * bit.box.height or bit.box.height > line.box.height:
+        return None
+    at = next((i for i, (a, b) in enumerate(pairwise(line.words), 1) if _stands_between(a.box, bit.box, b.box)), None)
+    return None if at is None else line._replace(words=(*line.words[:at], *bit.words, *line.words[at:]))
+
+
+def _stands_between(a: Box, bit: Box, b: Box) -> bool:
+    left, right = (a, b) if a.left < b.left else (b, a)
+    return left.right <= bit.left and bit.right <= right.left
 
 
 def _own_space(parts: Sequence[FoundLine]) -> float:

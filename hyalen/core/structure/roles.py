@@ -16,6 +16,7 @@ from hyalen.core.layout.strokes import BOLD, least_bold, stroke_width
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject
 from hyalen.core.model.geometry import Box, union
+from hyalen.core.structure.centred import centred_heads
 from hyalen.core.structure.contents import contents_entries
 from hyalen.core.structure.headlines import with_headlines
 from hyalen.core.structure.indented import addresses, quotations
@@ -42,6 +43,7 @@ SENTENCE, UNENDED, CAPITALS = -0.35, -0.3, 0.3  # what a full stop, a comma at t
 MOST_LINES, MOST_LETTERS, LEAST_LETTERS = 3, 160, 3  # of a heading
 PARTS = 3  # of a line, whose strokes are compared
 MOST_UPRIGHT = 5  # letters that may stand higher than wide
+LIKE_BODY = 1.2  # times the body's size: what is centred in such type is of one level
 NEXT_LEVEL = 1.18  # times: sizes farther apart are different levels
 SMALLEST_HEADING = 0.93  # of the body's size: bold type that is smaller labels something else
 MOST_BETWEEN = 2  # regions without a number in a run of numbered ones
@@ -86,6 +88,7 @@ def assign_roles(
     alone = [rule for rule in free if not any(r.box.grown(int(0.3 * body)).covers(rule) for r in texts)]
     notes = _notes([r for r in texts if r.id not in outside], content, body, alone)
     contents = contents_entries([r for r in texts if r.id not in outside])
+    centred = centred_heads([r for r in texts if r.id not in outside])
     aside = side_notes([r for r in texts if r.id not in outside], body)
     for region in texts:
         text = region.text
@@ -113,9 +116,12 @@ def assign_roles(
             underlined = _is_underlined(region, free) and len(text.split()) <= 8
             if titled or underlined:
                 score = max(score, TOLD)
+            if region.id in centred and not BYLINE.match(text):
+                score = max(score, HEADING)
             if score >= HEADING and not _is_upended(region):
-                why = _why(region, size, weight, bold, underlined)
-                headings[region.id] = _Heading(size, score, why)
+                why = _why(region, size, weight, bold, underlined, region.id in centred)
+                level = 1.0 if region.id in centred and 1 / LIKE_BODY < size < LIKE_BODY else size
+                headings[region.id] = _Heading(level, score, why)
             elif region.id in apart:
                 roles[region.id] = (Role.QUOTATION, 0.7, "set in on both sides between paragraphs")
             elif region.id in letterhead:
@@ -123,7 +129,7 @@ def assign_roles(
     roles |= {
         r: (Role.LIST_ITEM, 0.8, "one of a run of numbered entries")
         for r in _numbered_run(texts)
-        if r not in outside and r not in contents
+        if r not in outside and r not in contents and r not in centred
     }
     headings = {r: h for r, h in headings.items() if r not in roles}
     roles |= _heading_levels(headings)
@@ -171,7 +177,7 @@ def _is_upended(region: Region) -> bool:
     return letters > MOST_UPRIGHT and region.box.height > 1.5 * region.box.width * len(region.lines)
 
 
-def _why(region: Region, size: float, weight: float, bold: float, underlined: bool) -> str:
+def _why(region: Region, size: float, weight: float, bold: float, underlined: bool, centred: bool) -> str:
     """What a heading is told by, in words."""
     told = []
     if size > PLAIN_SIZE:
@@ -182,6 +188,8 @@ def _why(region: Region, size: float, weight: float, bold: float, underlined: bo
         told.append("in capitals")
     if underlined:
         told.append("underlined")
+    if centred:
+        told.append("centred over a paragraph")
     told.append("a line of its own" if len(region.lines) == 1 else "short")
     return ", ".join(told)
 
