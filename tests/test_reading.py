@@ -32,6 +32,7 @@ from hyalen.core.reading.dust import without_specks
 from hyalen.core.reading.engine import ENGINE, EngineError, installed_languages, logical_order
 from hyalen.core.reading.lines import MARGIN
 from hyalen.core.reading.rest import (
+    letters_of,
     read_display,
     read_once,
     read_rest,
@@ -306,13 +307,13 @@ def test_lines_that_the_engine_passed_over_are_read_after_all(pages: Pages) -> N
     cut = [b._replace(lines=tuple(line for i, line in enumerate(b.lines) if i != 1)) for b in blocks]
     lost = {" ".join(w.text for w in b.lines[1].words) for b in blocks if len(b.lines) > 1}
     read = [w.box for b in cut for line in b.lines for w in line.words]
-    assert len(unread_strips(image, 300, read)) >= len(lost)
+    assert len(unread_strips(letters_of(image, 300), read)) >= len(lost)
     found = {
         " ".join(w.text for w in line.words) for b in read_rest(image, 300, ("eng",), cut, ENGINE) for line in b.lines
     }
     assert len(lost & found) >= 0.9 * len(lost)
     everything = [w.box for b in blocks for line in b.lines for w in line.words]
-    assert unread_strips(image, 300, everything) == []
+    assert unread_strips(letters_of(image, 300), everything) == []
 
 
 def test_a_line_close_to_a_frame_or_in_the_box_of_a_picture_beside_it_is_read(pages: Pages) -> None:

@@ -23,7 +23,7 @@ from hyalen.core.read import read_closely
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.finish import finished
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import read_rest, shifted, unread_strips
+from hyalen.core.reading.rest import letters_of, read_rest, shifted, unread_strips
 
 DARK_GROUND = 110  # grey level of most of a part whose letters are light
 PAD = 0.04  # inches of white around what is read
@@ -112,7 +112,7 @@ def _ink(page: Image, box: Box, wanted: PartWanted) -> Image:
 
 
 def _read(ink: Image, dpi: float, box: Box, wanted: PartWanted, reader: Reader) -> tuple[Line, ...]:
-    if wanted.held and not unread_strips(ink, dpi, []):
+    if wanted.held and not unread_strips(letters_of(ink, dpi), []):
         return ()
     pad = max(4, int(PAD * dpi))
     padded = with_margin(ink, pad)

@@ -41,6 +41,8 @@ from hyalen.core.reading.on_ink import PALEST_INK
 from hyalen.core.reading.points import with_points
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import (
+    Letters,
+    letters_of,
     read_display,
     read_once,
     read_rest,
@@ -83,20 +85,21 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     leaders = find_leaders(grey(page), dpi)
     levels = ink_levels(page, dpi)
     ink = without_leaders(levels, leaders)
+    letters = letters_of(ink, dpi)
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:
         blocks = without_sideways(read_once(_read_page(ink, dpi, languages, reader, evidence.plain)), dpi)
         blocks = read_by_rows(ink, dpi, languages, blocks, reader)
         blocks = read_beside_drawings(ink, dpi, languages, blocks, reader)
         blocks, tangled = parted_from_tangles(untangled(ink, dpi, languages, blocks, reader))
-        rest = read_rest(ink, dpi, languages, blocks, reader)
+        rest = read_rest(ink, dpi, languages, blocks, reader, letters)
         blocks += [*rest, *still_tangled(tangled, rest)]
         blocks += read_initials(ink, dpi, languages, blocks, reader)
         blocks += read_display(ink, dpi, languages, blocks, reader)
-        blocks += read_askew(ink, dpi, languages, blocks, reader)
+        blocks += read_askew(ink, dpi, languages, blocks, reader, letters)
         blocks = finished(ink, dpi, languages, clear_of_neighbours(blocks), leaders, reader)
         blocks = with_rows_measured(ink, blocks)
-    content = read_cells(ink, dpi, settled_content(page, levels, dpi, blocks, languages, evidence), reader)
+    content = read_cells(ink, dpi, settled_content(page, letters, dpi, blocks, languages, evidence), reader)
     return read_closely(ink, dpi, content, reader)
 
 
@@ -169,10 +172,10 @@ def read_own_content(
     if tagged:
         content = tagged_content(page.shape[:2], dpi, languages, reader.languages(), tagged)
         content = with_foreign_words(_as_stated(content, named), _looked_up(reader))
-        return content.model_copy(update={"own_text": told, "unread": _unread(grey(page), content)})
+        return content.model_copy(update={"own_text": told, "unread": _unread(letters_of(grey(page), dpi), content)})
     panels = dark_panels(page, dpi)
     shown = panels_turned(page, panels, dpi)
-    content = settled_content(shown, grey(shown), dpi, named, languages, gather(shown, dpi, panels))
+    content = settled_content(shown, letters_of(grey(shown), dpi), dpi, named, languages, gather(shown, dpi, panels))
     content = with_foreign_words(_as_stated(content, named), _looked_up(reader))
     return content.model_copy(update={"own_text": told})
 
@@ -225,7 +228,7 @@ def _as_stated(content: PageContent, blocks: Sequence[FoundBlock]) -> PageConten
 
 def settled_content(
     page: Image,
-    levels: Image,
+    letters: Letters,
     dpi: float,
     blocks: Sequence[FoundBlock],
     languages: tuple[str, ...],
@@ -237,12 +240,12 @@ def settled_content(
     ----------
     page : (h, w) or (h, w, 3) uint8
         Cleaned, dark panels turned.
-    levels : (h, w) uint8
-        Its grey levels, coloured ink as dark as it reads.
+    letters : Letters
+        The page's: what no region holds of them is told.
     """
     found = find_regions(page, dpi, blocks, languages, evidence)
     content = PageContent(width=page.shape[1], height=page.shape[0], dpi=dpi, regions=found, languages=languages)
-    content = content.model_copy(update={"unread": _unread(levels, content)})
+    content = content.model_copy(update={"unread": _unread(letters, content)})
     content = with_lettering(assign_roles(content, page, evidence.told, evidence.rules.across), page)
     backwards = mostly_right_to_left([r.language or languages[0] for r in content.regions])
     ties = near_ties([core(r) for r in content.regions], backwards)
@@ -259,10 +262,10 @@ def _read_page(ink: Image, dpi: float, languages: tuple[str, ...], reader: Reade
     return found if scale == 1.0 else [block.scaled(1 / scale) for block in found]
 
 
-def _unread(ink: Image, content: PageContent) -> tuple[Box, ...]:
+def _unread(letters: Letters, content: PageContent) -> tuple[Box, ...]:
     """Rows of letters that no region holds: no ink is passed over in silence."""
     held = [w.box for w in content.words] + [r.box for r in content.regions if r.kind is not RegionKind.TEXT]
-    strips = unread_strips(ink, content.dpi, held)
+    strips = unread_strips(letters, held)
     return tuple(s for s in strips if s.width > LEAST_UNREAD * content.dpi and s.width > 2 * s.height)
 
 

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 import zxingcpp
 
-from hyalen.core.imaging.pixels import Image, reduced
+from hyalen.core.imaging.pixels import Image, as_uint8, reduced
 from hyalen.core.model.geometry import Box
 
 WORK_DPI = 200.0  # pixels an inch: the narrowest bars that copiers print are two pixels wide
+FINE_DPI = 300.0  # the same, to which a finer page is reduced by areas
 LEAST_CHARACTERS = 4  # shorter ones are found in hatchings
 MARGIN = 0.03  # inches around the bars: their own blank rim is not counted
 
@@ -33,7 +35,12 @@ def read_bar_codes(page: Image, dpi: float) -> list[BarCode]:
     dpi : float
         Pixels an inch.
     """
-    small, factor = reduced(page, dpi, WORK_DPI)
+    small, factor = reduced(page, dpi, FINE_DPI)
+    if (
+        step := dpi / factor / WORK_DPI
+    ) > 1.25:  # so small a step needs no average of areas, which takes six times as long
+        small = as_uint8(cv2.resize(small, None, fx=1 / step, fy=1 / step, interpolation=cv2.INTER_LINEAR))
+        factor = page.shape[0] / small.shape[0]
     height = small.shape[0]
     whole, margin = Box(0, 0, page.shape[1], page.shape[0]), int(MARGIN * dpi)
     found: list[BarCode] = []

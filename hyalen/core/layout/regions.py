@@ -42,6 +42,7 @@ from hyalen.core.layout.rows import (
     without_rule_marks,
     without_screens,
 )
+from hyalen.core.layout.stamps import with_whole_stamps
 from hyalen.core.layout.strokes import stroke_width
 from hyalen.core.layout.subjects import ink_colour, stamped, subject_of, usual_colour
 from hyalen.core.layout.tables import FoundTable, find_grids
@@ -156,7 +157,8 @@ def _stamps_told(page: Image, dpi: float, regions: list[Region]) -> list[Region]
     texts = [r for r in regions if r.kind is RegionKind.TEXT]
     told = stamped(page, dpi, texts)
     stamps = {r.id for r, is_stamp in zip(texts, told, strict=True) if is_stamp}
-    return [r.model_copy(update={"subject": Subject.STAMP}) if r.id in stamps else r for r in regions]
+    marked = [r.model_copy(update={"subject": Subject.STAMP}) if r.id in stamps else r for r in regions]
+    return with_whole_stamps(marked, dpi)
 
 
 def _broken_words_joined(regions: Sequence[Region]) -> list[Region]:

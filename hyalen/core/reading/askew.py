@@ -14,7 +14,7 @@ from hyalen.core.languages import is_known
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import unread_strips
+from hyalen.core.reading.rest import Letters, unread_strips
 
 NEAR = 0.12  # inches between rows of one stamp
 LARGEST = (4.0, 3.0)  # inches
@@ -25,7 +25,12 @@ MARGIN = 0.15  # inches of paper around what is turned
 
 
 def read_askew(
-    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+    page: Image,
+    dpi: float,
+    languages: tuple[str, ...],
+    blocks: Sequence[FoundBlock],
+    reader: Reader,
+    letters: Letters,
 ) -> list[FoundBlock]:
     """Blocks of what was left unread because it leans by more than a degree or two.
 
@@ -34,10 +39,12 @@ def read_askew(
     page : (h, w) uint8
     dpi : float
         Pixels an inch.
+    letters : Letters
+        The page's.
     """
     read = [w.box for b in blocks for line in b.lines for w in line.words]
     found = []
-    for box in _groups(unread_strips(page, dpi, read), dpi)[:MOST_GROUPS]:
+    for box in _groups(unread_strips(letters, read), dpi)[:MOST_GROUPS]:
         margin = int(MARGIN * dpi)
         crop = _letters(page, box, dpi, margin)
         lean = estimate_skew(crop, dpi).degrees

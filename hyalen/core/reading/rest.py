@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from statistics import median
+from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 from rapidfuzz import fuzz
 
 from hyalen.core.imaging.curvature import LETTERS_DPI
@@ -41,21 +43,50 @@ LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8  # letters of a title; ti
 PALEST_STROKE = 24  # grey levels from its paper: faint pencil is ink, too
 
 
-def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
-    """Boxes of line-shaped ink that lies under none of the boxes read.
+class Letters(NamedTuple):
+    """Ink of letter size on a page.
+
+    Attributes
+    ----------
+    mask : (h, w) uint8
+        1 where there is such ink, at about `WORK_DPI`.
+    dpi : float
+        Pixels an inch of the mask.
+    factor : float
+        By which the page is larger.
+    whole : Box
+        The page.
+    """
+
+    mask: NDArray[np.uint8]
+    dpi: float
+    factor: float
+    whole: Box
+
+
+def letters_of(page: Image, dpi: float) -> Letters:
+    """The letters of a cleaned page, to look through more than once for what nobody has read.
 
     Parameters
     ----------
     page : (h, w) uint8
-        Cleaned.
     dpi : float
         Pixels an inch.
-    read : sequence of Box
-        Words and pictures.
     """
     small, factor = reduced(page, dpi, WORK_DPI)
-    dpi = dpi / factor
-    mask = glyph_mask(small, dpi)
+    return Letters(glyph_mask(small, dpi / factor), dpi / factor, factor, Box(0, 0, page.shape[1], page.shape[0]))
+
+
+def unread_strips(letters: Letters, read: Sequence[Box]) -> list[Box]:
+    """Boxes of line-shaped ink that lies under none of the boxes read.
+
+    Parameters
+    ----------
+    letters : Letters
+    read : sequence of Box
+        Words and pictures, in the page's pixels.
+    """
+    mask, dpi, factor = letters.mask.copy(), letters.dpi, letters.factor
     pad = max(1, int(dpi / 50))
     for box in read:
         left, top, right, bottom = (int(v / factor) for v in box)
@@ -66,18 +97,22 @@ def unread_strips(page: Image, dpi: float, read: Sequence[Box]) -> list[Box]:
     reach = int(dpi / 5) | 1
     joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((3, reach), np.uint8))
     strips = []
-    whole = Box(0, 0, page.shape[1], page.shape[0])
     for left, top, width, height, _ in pieces(as_uint8(joined)).stats[1:].tolist():
         ink = int(mask[top : top + height, left : left + width].sum())
         if width < dpi * 0.18 or not dpi * 0.05 <= height <= dpi * 0.45 or ink < 0.06 * width * height:
             continue
         box = Box(*(int(v * factor) for v in (left, top, left + width, top + height)))
-        strips.append(box.grown(int(dpi * factor / 25), whole))
+        strips.append(box.grown(int(dpi * factor / 25), letters.whole))
     return strips
 
 
 def read_rest(
-    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+    page: Image,
+    dpi: float,
+    languages: tuple[str, ...],
+    blocks: Sequence[FoundBlock],
+    reader: Reader,
+    letters: Letters | None = None,
 ) -> list[FoundBlock]:
     """Blocks for the letters that `blocks` left out; only what reads with confidence.
 
@@ -86,10 +121,13 @@ def read_rest(
     page : (h, w) uint8
     dpi : float
         Pixels an inch.
+    letters : Letters or None
+        The page's, where they are known.
     """
+    letters = letters or letters_of(page, dpi)
     words = [w.box for b in blocks for line in b.lines for w in line.words]
     pictures = [b.box for b in blocks if b.kind is BlockKind.PICTURE and max(b.box.width, b.box.height) > 0.4 * dpi]
-    strips = [*unread_strips(page, dpi, [*words, *pictures]), *_beside_pictures(page, dpi, words, pictures)]
+    strips = [*unread_strips(letters, [*words, *pictures]), *_beside_pictures(page, dpi, words, pictures)]
     known = [line for b in blocks for line in b.lines]
     usual = median(line.confidence for line in known) if known else 1.0
     found = []
