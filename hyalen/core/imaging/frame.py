@@ -35,6 +35,10 @@ class Frame:
     width: int
     height: int
 
+    def is_like(self, other: Frame) -> bool:
+        """Whether both show the same."""
+        return (self.width, self.height) == (other.width, other.height) and np.array_equal(self.matrix, other.matrix)
+
     def then(self, step: Matrix, width: int, height: int) -> Frame:
         """The frame after one more plane transform."""
         return Frame(compose(self.matrix, step), width, height)

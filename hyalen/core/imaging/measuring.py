@@ -39,14 +39,19 @@ class Measuring:
         self.small, _ = reduced(self.original, self.dpi, MEASURING_DPI)
         self.scale = self.small.shape[1] / self.original.shape[1]
         self.same_so_far = self.known is not None
+        self._seen: tuple[Image, Frame, Image] | None = None
 
     @property
     def small_dpi(self) -> float:
         return float(self.dpi * self.scale)
 
     def view(self, frame: Frame, mesh: Mesh | None = None) -> Image:
-        """The frame at measuring resolution."""
-        return render(self.small, frame.scaled(self.scale), mesh, sharp=False)
+        """The frame at measuring resolution; one that is asked for again without a mesh is rendered once."""
+        if mesh is not None:
+            return render(self.small, frame.scaled(self.scale), mesh, sharp=False)
+        if self._seen is None or self._seen[0] is not self.small or not self._seen[1].is_like(frame):
+            self._seen = (self.small, frame, render(self.small, frame.scaled(self.scale), sharp=False))
+        return self._seen[2]
 
     def tell(self, step: StepName, says: str, value: float = 0.0, confidence: float = 1.0) -> None:
         self.findings.append(Finding(step=step, says=says, value=value, confidence=confidence))
