@@ -150,6 +150,29 @@ def test_notes_beside_two_columns_and_letters_between_them_are_side_notes() -> N
     assert roles[narrow] is not Role.SIDE_NOTE
 
 
+@pytest.mark.parametrize(
+    ("text", "head"),
+    [
+        ("THE LIGHTS GAZETTE, MONDAY, JANUARY 4, 1931.", True),
+        ("INSPECTION OF 4 JANUARY 1931", False),
+        ("Skarnholm, Monday, January 4, 1931.", False),
+    ],
+)
+def test_a_name_with_a_full_date_is_a_newspapers_head_without_a_rule_too(page: Page, text: str, head: bool) -> None:
+    line = page.add(text, 500, 300, height=70)
+    assert (page.roles()[line] is Role.RUNNING_HEAD) is head
+
+
+@pytest.mark.parametrize(("text", "gap", "head"), [
+    ("كتاب الأنوار مسد", 900, True), ("كتاب الأنوار مسد", 100, False), ("كتاب الأنوار الكبيرة", 900, False)
+])  # fmt: skip
+def test_in_a_script_without_capitals_a_bit_far_off_is_the_misread_number(
+    page: Page, text: str, gap: int, head: bool
+) -> None:
+    line = page.add(text, 300, 300, gap=gap)
+    assert (page.roles()[line] is Role.RUNNING_HEAD) is head
+
+
 def test_the_year_of_the_date_in_a_head_is_no_page_number(page: Page) -> None:
     day, year = page.add("THE GAZETTE, THURSDAY, JANUARY 4", 700, 250), page.add("1951.", 2000, 250)
     assert {page.roles()[each] for each in (day, year)} == {Role.RUNNING_HEAD}

@@ -24,11 +24,13 @@ PAGE_NUMBER = re.compile(
 )
 _NUMBER = re.compile(r"^\W*(?:\d{1,4}|[ivxlc]{2,7})\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
+_DATED = re.compile(r"^[^,]+,[^,]+,.*\b\d{1,2}\b.*\b(?:1[5-9]|20)\d\d\W*$")  # NAME, WEEKDAY, MONTH 4, 1951
 # The next page's first word, which a sheet's signature may stand before: "A ij Disen", "* 2 mu-".
 _SIGNATURE = re.compile(r"^(?:([^\s\d]{1,2}\s?(?:\d{1,2}|[ivxj]{2,3})\s+)|[^\s\d]{1,2}\s+)?([^\W\d]{1,12}[-,;:]?)$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
 CLOSE_EDGE = 0.1  # of the page's height
 LARGE = 1.35  # of the usual type
+PARTED, MOST_MISREAD = 6.0, 6  # line heights between a head and its number; letters of a misread one
 EDGE = 0.13  # of the page's height
 MOST_WORDS = 9  # of a running head
 WIDE_RULE = 0.5  # of the page's width
@@ -140,6 +142,17 @@ def number_apart(head: Region) -> tuple[Region, ...]:
     return (page_number, text) if end == 0 else (text, page_number)
 
 
+def _parted(line: Line) -> bool:
+    """Whether what may be a misread number stands at one end, farther off than any word of a title."""
+    words = sorted(line.words, key=lambda w: w.box.left)
+    for at in range(1, len(words)):
+        ends = ["".join(w.text for w in part) for part in (words[:at], words[at:])]
+        gap = words[at].box.left - words[at - 1].box.right
+        if gap > PARTED * line.height and min(map(len, ends)) <= MOST_MISREAD:
+            return True
+    return False
+
+
 def _has_number(region: Region) -> bool:
     words = region.lines[0].words
     return len(words) > 1 and any(_NUMBER.match(w.text.casefold()) for w in (words[0], words[-1]))
@@ -163,9 +176,15 @@ def _settled(
     if len(region.lines) > 1 or len(text.split()) > MOST_WORDS:
         return None
     capitals = sum(c.isupper() for c in text) > 0.5 * sum(c.isalpha() for c in text)
+    uncased = not any(c.isupper() or c.islower() for c in text)
     misread = at_top and len(without_far_bit(region.lines[0])) < len(region.lines[0].words)
-    if at_top and _YEAR.search(text) and capitals and len(row) == 1 and _ruled_below(region.box, content, rules):
-        return Margin(Role.RUNNING_HEAD, 0.7, "a dated line over a rule at the page's head")
+    if uncased and at_top and _parted(region.lines[0]):
+        return Margin(Role.RUNNING_HEAD, 0.7, "a line with the page number far off at its end")
+    if at_top and _YEAR.search(text) and capitals and len(row) == 1:
+        if _ruled_below(region.box, content, rules):
+            return Margin(Role.RUNNING_HEAD, 0.7, "a dated line over a rule at the page's head")
+        if _DATED.match(text):
+            return Margin(Role.RUNNING_HEAD, 0.6, "a name and a full date at the page's head")
     if not _may_be(region):
         return None
     large = type_size(region.lines[0]) > LARGE * usual
