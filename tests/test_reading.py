@@ -37,8 +37,8 @@ from hyalen.core.reading.rest import (
     read_once,
     read_rest,
     unread_strips,
+    with_rows_upright,
     without_neighbours,
-    without_sideways,
 )
 from hyalen.core.reading.second import second_reading
 from hyalen.core.reading.spelling import mended_word, settle_case
@@ -213,7 +213,7 @@ def test_a_line_read_twice_stays_in_its_fuller_reading() -> None:
     assert block.lines[0].words[2].others == ("1it",)
 
 
-def test_columns_of_figures_that_were_read_from_top_to_bottom_are_free_to_be_read_as_rows() -> None:
+def test_columns_of_figures_that_were_read_from_top_to_bottom_are_read_as_rows() -> None:
     def standing(left: int, top: int, text: str, confidence: float, width: int, height: int) -> FoundLine:
         box = Box(left, top, left + width, top + height)
         word = FoundWord(text, box, confidence, "eng")
@@ -223,10 +223,24 @@ def test_columns_of_figures_that_were_read_from_top_to_bottom_are_free_to_be_rea
     bit, word = standing(720, 1320, "[671", 0.3, 40, 35), standing(300, 700, "Torberg", 0.9, 160, 35)
     spine = standing(90, 400, "PAWLOWSKI", 0.9, 30, 700)  # sense: a credit that is set on its side
     blocks = [FoundBlock(BlockKind.TEXT, line.box, (line,)) for line in (column, bit, word, spine)]
-    left = [line for block in without_sideways(blocks, 300) for line in block.lines]
-    assert left == [word, spine]
+    image = np.full((1500, 1200), 255, np.uint8)
+
+    def read(blocks: list[FoundBlock], confidence: float = 0.9) -> list[FoundLine]:
+        class Rows(PartReader):
+            def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+                row = line_of(100, ("41", 30), ("12", 30))
+                row = row._replace(words=tuple(w._replace(confidence=confidence) for w in row.words))
+                return [FoundBlock(BlockKind.TEXT, row.box, (row,))]
+
+        found = with_rows_upright(image, 300, ("eng",), blocks, Rows())
+        return [line for block in found for line in block.lines]
+
+    *kept, row = read(blocks)
+    assert kept == [word, spine] and [w.text for w in row.words] == ["41", "12"]
+    assert column.box.left < row.box.left < column.box.right + 200
+    assert read(blocks, confidence=0.4) == [word, spine]
     far = standing(2000, 3000, "x1", 0.3, 40, 35)
-    assert without_sideways([FoundBlock(BlockKind.TEXT, far.box, (far,))], 300)[0].lines == (far,)
+    assert read([FoundBlock(BlockKind.TEXT, far.box, (far,))]) == [far]
 
 
 def test_two_rows_that_the_engine_took_for_one_are_read_as_two(pages: Pages) -> None:

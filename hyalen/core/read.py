@@ -16,6 +16,7 @@ from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify, mostly_right_to_left
+from hyalen.core.layout.cards import find_cards, together
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.leaders import find_leaders, without_leaders
 from hyalen.core.layout.lettering import with_lettering
@@ -47,7 +48,7 @@ from hyalen.core.reading.rest import (
     read_once,
     read_rest,
     unread_strips,
-    without_sideways,
+    with_rows_upright,
 )
 from hyalen.core.reading.tagged import tagged_content
 from hyalen.core.reading.tangles import clear_of_neighbours, parted_from_tangles, still_tangled, untangled
@@ -79,6 +80,13 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     """
     if languages == (AUTO,):
         languages = detect_languages(page, dpi, reader)
+    if cards := find_cards(grey(page), dpi):
+        cut = (np.ascontiguousarray(page[card.top : card.bottom, card.left : card.right]) for card in cards)
+        return together(page, cards, [_read_sheet(each, dpi, languages, reader) for each in cut])
+    return _read_sheet(page, dpi, languages, reader)
+
+
+def _read_sheet(page: Image, dpi: float, languages: tuple[str, ...], reader: Reader) -> PageContent:
     panels = dark_panels(page, dpi)
     page = panels_turned(page, panels, dpi)
     evidence = gather(page, dpi, panels)
@@ -88,7 +96,8 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     letters = letters_of(ink, dpi)
     blocks: list[FoundBlock] = []
     if int(ink.min()) < PALEST_INK:
-        blocks = without_sideways(read_once(_read_page(ink, dpi, languages, reader, evidence.plain)), dpi)
+        blocks = read_once(_read_page(ink, dpi, languages, reader, evidence.plain))
+        blocks = with_rows_upright(ink, dpi, languages, blocks, reader)
         blocks = read_by_rows(ink, dpi, languages, blocks, reader)
         blocks = read_beside_drawings(ink, dpi, languages, blocks, reader)
         blocks, tangled = parted_from_tangles(untangled(ink, dpi, languages, blocks, reader))

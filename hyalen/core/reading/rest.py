@@ -33,6 +33,7 @@ LONG_LINE = 4  # words, of which that suffices
 LEAST_KNOWN = 3  # of its words, of four letters and more, that suffice by themselves
 SAME_LEVEL, FEW_WORDS = 0.6, 8.0  # of a line's height: how level its parts stand, and how far apart
 SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
+LEAST_UPRIGHT = 0.6  # confidence of half of the rows that are read in their stead
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
 DARK = 140  # grey level of ink in a picture
@@ -327,11 +328,37 @@ def read_once(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
     ]
 
 
-def without_sideways(blocks: Sequence[FoundBlock], dpi: float) -> list[FoundBlock]:
-    """The blocks without lines that were read from top to bottom and make no sense: columns of figures taken for such.
+def with_rows_upright(
+    page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
+) -> list[FoundBlock]:
+    """The blocks with rows in place of lines that were read from top to bottom: columns of figures taken for such.
 
-    With them go the unsure bits around. What they stand on is free to be read as rows (`read_rest`).
+    With those go the unsure bits around. What they stand on is read as one block; where that is unsure, too, it is free
+    for `read_rest`.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+    dpi : float
+        Pixels an inch.
     """
+    kept, columns = _without_sideways(blocks, dpi)
+    if not columns:
+        return kept
+    place = union(columns).grown(int(dpi * CLOSE), Box(0, 0, page.shape[1], page.shape[0]))
+    words = [w.box for b in kept for line in b.lines for w in line.words]
+    crop = np.ascontiguousarray(page[place.top : place.bottom, place.left : place.right])
+    margin = int(dpi * WIDE)
+    found = reader.read_region(with_margin(crop, margin), dpi, languages, Shape.BLOCK)
+    lines = [shifted(line, place.left - margin, place.top - margin) for b in found for line in b.lines if line.words]
+    lines = [line for line in lines if line.box.width > line.box.height and not _is_read(line, words)]
+    if not lines or median(line.confidence for line in lines) < LEAST_UPRIGHT:
+        return kept
+    return [*kept, FoundBlock(BlockKind.TEXT, place, tuple(lines))]
+
+
+def _without_sideways(blocks: Sequence[FoundBlock], dpi: float) -> tuple[list[FoundBlock], list[Box]]:
+    """The blocks without lines that were read from top to bottom and make no sense, and where these stood."""
 
     def stands(line: FoundLine) -> bool:
         letters = sum(len(w.text) for w in line.words)
@@ -339,14 +366,15 @@ def without_sideways(blocks: Sequence[FoundBlock], dpi: float) -> list[FoundBloc
 
     columns = [line.box for b in blocks for line in b.lines if stands(line)]
     if not columns:
-        return list(blocks)
+        return list(blocks), []
     around = union(columns).grown(int(AROUND * dpi))
 
     def is_lost(line: FoundLine) -> bool:
         letters = sum(len(w.text) for w in line.words)
         return stands(line) or (letters <= BIT and line.confidence < SURE and around.covers(line.box))
 
-    return [b._replace(lines=tuple(line for line in b.lines if not is_lost(line))) for b in blocks]
+    lost = [line.box for b in blocks for line in b.lines if is_lost(line)]
+    return [b._replace(lines=tuple(line for line in b.lines if not is_lost(line))) for b in blocks], lost
 
 
 def without_ghosts(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundBlock]:

@@ -1,0 +1,195 @@
+"""Cards, receipts or labels that were laid on the glass together. Each is read by itself."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from hyalen.core.imaging.pixels import Image, as_uint8, ink_mask, pieces, reduced
+from hyalen.core.model.content import Cell, Line, PageContent, Region, Role
+from hyalen.core.model.geometry import Box, Point
+
+WORK_DPI = 75.0  # pixels an inch: rows of small print stay apart
+APART, ASIDE = 0.5, 0.3  # inches of white between cards over each other, and beside each other
+LEAST_WIDTH, LEAST_ROWS = 1.0, 4  # inches, and rows of print, of a card
+LEAST_CARDS, LEAST_BANDS = 4, 2  # of a sheet; rows of two cards and more
+SPECK, HAIR = 0.03, 0.06  # inches: dirt, and a card's own edge, are no print
+LEVEL, MOST_LEVEL = 0.2, 0.6  # of the pitch, that rows of a table stand off at most; share of rows that stand level
+SIDE = 0.8  # inches of a card beside the next one, in which its rows are looked at: a card may lean
+LEAST_ROW, MOST_ROW = 0.03, 0.4  # inches: heights of a row of print
+
+Mask = NDArray[np.uint8]
+
+
+def find_cards(page: Image, dpi: float) -> list[Box]:
+    """Which parts of the page are cards of their own, row by row; nothing where it is one sheet.
+
+    Wide white runs between them in both directions, and their rows do not stand level as those of a table do. The
+    parts are the whole page: what lies between two cards is a part of one of them.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Cleaned.
+    dpi : float
+        Pixels an inch.
+    """
+    small, factor = reduced(page, dpi, WORK_DPI)
+    dpi = dpi / factor
+    print_ = _print(small, dpi)
+    height, width = print_.shape
+    bands = _cut(_inked(print_, 1), int(APART * dpi))
+    rows = [[(top, bottom, left, right) for left, right in _cards(print_[top:bottom], dpi)] for top, bottom in bands]
+    several = [row for row in rows if len(row) > 1]
+    if (
+        len(several) < LEAST_BANDS
+        or sum(map(len, rows)) < LEAST_CARDS
+        or not any(
+            not _are_level(print_[a[0] : a[1], a[2] : a[3]], print_[b[0] : b[1], b[2] : b[3]], dpi)
+            for row in several
+            for a, b in pairwise(row)
+        )
+    ):
+        return []
+    ends = page.shape[1] / width, page.shape[0] / height
+    return [
+        Box(round(left * ends[0]), round(top * ends[1]), round(right * ends[0]), round(bottom * ends[1]))
+        for row in rows
+        for top, bottom, left, right in row
+    ]
+
+
+def _print(page: Image, dpi: float) -> Mask:
+    """Ink but for specks and for lines that run down the page."""
+    found = pieces(as_uint8(ink_mask(page, dpi)))
+    width, height = found.stats[:, 2], found.stats[:, 3]
+    keep = (np.maximum(width, height) > SPECK * dpi) & ~((width < HAIR * dpi) & (height > 3 * HAIR * dpi))
+    keep[0] = False
+    return found.of(keep)
+
+
+def _inked(mask: Mask, axis: int) -> NDArray[np.bool_]:
+    return np.asarray(mask.any(axis=axis), np.bool_)
+
+
+def _cut(inked: NDArray[np.bool_], gap: int) -> list[tuple[int, int]]:
+    """From where to where the parts reach that so wide a white parts, cut in its middle."""
+    at = np.flatnonzero(inked)
+    if not len(at):
+        return [(0, len(inked))]
+    wide = np.flatnonzero(np.diff(at) > gap)
+    cuts = [0, *((int(at[i]) + int(at[i + 1])) // 2 for i in wide), len(inked)]
+    return list(pairwise(cuts))
+
+
+def _cards(band: Mask, dpi: float) -> list[tuple[int, int]]:
+    """The band's cards from the left; what is no card by itself is a part of the one before it."""
+    parts: list[tuple[int, int]] = []
+    for left, right in _cut(_inked(band, 0), int(ASIDE * dpi)):
+        if parts and not (_is_card(band[:, left:right], dpi) and _is_card(band[:, slice(*parts[-1])], dpi)):
+            parts[-1] = (parts[-1][0], right)
+        else:
+            parts.append((left, right))
+    return parts
+
+
+def _is_card(part: Mask, dpi: float) -> bool:
+    columns = np.flatnonzero(part.any(axis=0))
+    wide = len(columns) > 0 and columns[-1] - columns[0] > LEAST_WIDTH * dpi
+    return bool(wide) and max(len(_rows(part, dpi, at_right)) for at_right in (False, True)) >= LEAST_ROWS
+
+
+def _rows(part: Mask, dpi: float, at_right: bool) -> NDArray[np.float64]:
+    """The middles of its rows of print at one side."""
+    columns, reach = np.flatnonzero(part.any(axis=0)), int(SIDE * dpi)
+    first = max(0, int(columns[-1]) - reach) if at_right else int(columns[0])
+    part = part[:, first : first + reach]
+    inked = np.r_[False, part.any(axis=1), False].astype(np.int8)
+    starts, ends = np.flatnonzero(np.diff(inked) == 1), np.flatnonzero(np.diff(inked) == -1)
+    fits = (ends - starts > LEAST_ROW * dpi) & (ends - starts < MOST_ROW * dpi)
+    return np.asarray((starts[fits] + ends[fits]) / 2, np.float64)
+
+
+def _are_level(a: Mask, b: Mask, dpi: float) -> bool:
+    """Whether most rows of the part with fewer have one beside them, as those of a table do."""
+    fewer, more = sorted((_rows(a, dpi, True), _rows(b, dpi, False)), key=len)
+    if len(more) < LEAST_ROWS or not len(fewer):
+        return True
+    pitch = float(np.median(np.diff(more)))
+    off = np.abs(fewer[:, None] - more[None, :]).min(axis=1)
+    return bool((off < LEVEL * pitch).mean() > MOST_LEVEL)
+
+
+def together(page: Image, cards: Sequence[Box], contents: Sequence[PageContent]) -> PageContent:
+    """What was read on each card of a page, one after the other, where it stands on the page.
+
+    Parameters
+    ----------
+    page : (h, w) or (h, w, 3) uint8
+    cards : sequence of Box
+        As found by `find_cards`.
+    contents : sequence of PageContent
+        What was read on each, in its own pixels.
+    """
+    placed = [_Placed(number, card) for number, card in enumerate(cards, 1)]
+    each = list(zip(placed, contents, strict=True))
+    return contents[0].model_copy(
+        update={
+            "width": page.shape[1],
+            "height": page.shape[0],
+            "regions": tuple(card.region(region) for card, content in each for region in _all_told(content)),
+            "artifacts": (),
+            "unread": tuple(card.box(box) for card, content in each for box in content.unread),
+            "near_ties": tuple(card.name(region) for card, content in each for region in content.near_ties),
+        }
+    )
+
+
+def _all_told(content: PageContent) -> list[Region]:
+    """All that stands on a card: a number or a name at its head is what it says, and no running head of a book's page."""
+    first = min((r.box.top for r in content.regions), default=0)
+    texts = [r.model_copy(update={"role": Role.PARAGRAPH, "reason": ""}) for r in content.artifacts if r.lines]
+    above = [r for r in texts if r.box.top < first]
+    return [*above, *content.regions, *(r for r in texts if r not in above)]
+
+
+class _Placed(NamedTuple):
+    """Puts what was read on a card where that lies; its ids bear the card's number."""
+
+    number: int
+    card: Box
+
+    def name(self, own: str) -> str:
+        return f"{own}.{self.number}"
+
+    def box(self, box: Box) -> Box:
+        x, y = self.card.left, self.card.top
+        return Box(box.left + x, box.top + y, box.right + x, box.bottom + y)
+
+    def point(self, point: Point) -> Point:
+        return Point(point.x + self.card.left, point.y + self.card.top)
+
+    def line(self, line: Line) -> Line:
+        words = (w.model_copy(update={"id": self.name(w.id), "box": self.box(w.box)}) for w in line.words)
+        start, end = map(self.point, line.baseline)
+        return line.model_copy(update={"words": tuple(words), "box": self.box(line.box), "baseline": (start, end)})
+
+    def cell(self, cell: Cell) -> Cell:
+        return cell.model_copy(update={"box": self.box(cell.box), "lines": tuple(map(self.line, cell.lines))})
+
+    def region(self, region: Region) -> Region:
+        table = region.table
+        if table is not None:
+            table = table.model_copy(update={"cells": tuple(map(self.cell, table.cells))})
+        return region.model_copy(
+            update={
+                "id": self.name(region.id),
+                "outline": tuple(map(self.point, region.outline)),
+                "lines": tuple(map(self.line, region.lines)),
+                "table": table,
+            }
+        )
