@@ -92,10 +92,10 @@ def test_a_number_at_a_cards_head_is_what_it_says_and_tables_move_with_it() -> N
     two = PageContent(width=900, height=900, dpi=DPI, regions=(table,), unread=(Box(10, 20, 30, 40),), near_ties=("t",))
     whole = together(np.zeros((900, 2000), np.uint8), [Box(0, 0, 1000, 900), Box(1000, 0, 2000, 900)], [one, two])
     assert [(r.id, r.role, r.text) for r in whole.regions[:2]] == [
-        (f"{one.artifacts[0].id}.1", Role.PARAGRAPH, "12"), (f"{one.regions[0].id}.1", Role.PARAGRAPH, "Oil")
+        (f"{one.artifacts[0].id}_1", Role.PARAGRAPH, "12"), (f"{one.regions[0].id}_1", Role.PARAGRAPH, "Oil")
     ]  # fmt: skip
     moved = whole.regions[2].table
-    assert moved is not None and whole.artifacts == () and whole.near_ties == ("t.2",)
+    assert moved is not None and whole.artifacts == () and whole.near_ties == ("t_2",)
     assert moved.cells[0].box.left == cell.box.left + 1000 and whole.regions[2].box.left == cell.box.left + 1000
     assert moved.cells[0].lines[0].words[0].box.left == line.words[0].box.left + 1000
     assert whole.unread == (Box(1010, 20, 1030, 40),)

@@ -164,7 +164,7 @@ class _Placed(NamedTuple):
     card: Box
 
     def name(self, own: str) -> str:
-        return f"{own}.{self.number}"
+        return f"{own}_{self.number}"
 
     def box(self, box: Box) -> Box:
         x, y = self.card.left, self.card.top
