@@ -13,7 +13,6 @@ LEAST_SHARE = 0.08  # of all marks, that are letters in rows: in a photograph fe
 LEAST_ALIKE = 0.55  # of the heights near the usual one, where marks are letters
 FEW, ALIKE_IF_FEW = 0.2, 0.74  # where most marks are none, as in mere noise
 LARGEST_SIDE = 2600  # beyond, letters are measured on a reduced page
-HALVED_SIDE = 4000  # beyond, they are measured at half the size: other steps take longer than they save
 SMALLEST_SIDE = 1300  # below, on an enlarged one, so that small print comes apart
 LEGIBLE = 13.0  # pixels; smaller letters read better enlarged (bench/real)
 COMFORTABLE = 20.0  # pixels of small letters, to which smaller ones are enlarged
@@ -99,12 +98,9 @@ def smallest_letters(page: Image) -> float | None:
     page : (h, w) uint8
         Dark ink on white.
     """
-    small, scale = page, 1.0
-    while max(small.shape) > HALVED_SIDE:
-        small = as_uint8(cv2.resize(small, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA))
-        scale /= 2
+    scale = min(1.0, LARGEST_SIDE / max(page.shape))
+    small = as_uint8(cv2.resize(page, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)) if scale < 1 else page
     found = pieces((small < DARK).astype(np.uint8)).stats[1:]
-    found = found[found[:, 4] > 1]  # single pixels are no marks
     heights = in_rows(found.astype(np.float64))
     if len(heights) < max(LEAST_LETTERS, LEAST_ALIKE * len(found)):
         return None
