@@ -69,7 +69,11 @@ def test_whatever_is_drawn_becomes_one_sound_outline_on_the_page_or_is_refused(d
     ring = Polygon(outline)
     box = bounds(outline)
     assert box.left >= 0 and box.top >= 0 and box.right <= W and box.bottom <= H
-    assert ring.buffer(2).contains(ring.buffer(-2)) and inside.buffer(3).contains(ring.buffer(-3))
+    assert (
+        abs(ring.area - make_valid(ring).area) <= ring.length
+    )  # but for its corners' rounding it crosses itself nowhere
+    # By what is left over: nothing contains the empty inside of a sliver.
+    assert ring.buffer(-3).difference(inside.buffer(3)).is_empty
 
 
 def test_an_outline_that_crosses_itself_is_its_larger_part() -> None:
