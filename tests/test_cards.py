@@ -39,6 +39,9 @@ def test_cards_in_rows_are_found_and_share_the_whole_page() -> None:
 
 @pytest.mark.parametrize("page", [
     sheet([(200, 200), (1300, 200), (200, 1200), (1300, 1200)]),  # the rows of a table
+    sheet([(200, 200), (1300, 232), (200, 1200), (1300, 1165)]),  # columns of a page, each right below the other
+    sheet([(200, 200), (1300, 200), (240, 1200), (1260, 1200)]),  # beside each other at one height
+    np.vstack([sheet([(200, 200)], rows=1)[:500], sheet(FOUR)]),  # a head over them
     sheet(FOUR[:2]),
     sheet([(200, 200), (850, 232), (240, 1200), (880, 1165)]),  # columns
     sheet([(200, 200), (1300, 232), (240, 700), (1260, 665)]),  # one beneath the other without a space

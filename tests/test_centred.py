@@ -41,7 +41,9 @@ def test_of_lines_over_each_other_a_number_is_none() -> None:
     assert heads(page("Of the Oil", "(16)", above=f"{BLOCK}\n{BLOCK}")) == ["Of the Oil"]
 
 
-@pytest.mark.parametrize("text", ["The light was lit at dusk.", "and the lamp", "12 + 4 = 16", "Of the Oil,"])
+@pytest.mark.parametrize(
+    "text", ["The light was lit at dusk.", "and the lamp", "12 + 4 = 16", "PV = nRT", "Of the Oil,"]
+)
 def test_what_reads_as_no_heading_is_none(text: str) -> None:
     assert heads(page(text)) == []
 
@@ -55,3 +57,5 @@ def test_a_line_at_the_side_or_close_to_its_neighbours_is_none() -> None:
 def test_lines_that_nothing_follows_or_that_are_most_of_a_page_are_none() -> None:
     assert heads(page("Of the Oil")[:-1]) == []
     assert heads(page("The Lamp", "The Oil", "The Wick", "The Horn")) == []
+    play = [each for _ in range(4) for each in page("The Keeper", above="")]
+    assert heads([r.model_copy(update={"id": f"{i}"}) for i, r in enumerate(play)]) == []

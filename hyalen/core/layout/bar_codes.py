@@ -13,6 +13,7 @@ from hyalen.core.model.geometry import Box
 
 WORK_DPI = 200.0  # pixels an inch: the narrowest bars that copiers print are two pixels wide
 FINE_DPI = 300.0  # the same, to which a finer page is reduced by areas
+LEAST_STEP = 1.25  # times: less is not worth a reduction
 LEAST_CHARACTERS = 4  # shorter ones are found in hatchings
 MARGIN = 0.03  # inches around the bars: their own blank rim is not counted
 
@@ -36,9 +37,8 @@ def read_bar_codes(page: Image, dpi: float) -> list[BarCode]:
         Pixels an inch.
     """
     small, factor = reduced(page, dpi, FINE_DPI)
-    if (
-        step := dpi / factor / WORK_DPI
-    ) > 1.25:  # so small a step needs no average of areas, which takes six times as long
+    step = dpi / factor / WORK_DPI
+    if step > LEAST_STEP:  # so small a step needs no average of areas, which takes six times as long
         small = as_uint8(cv2.resize(small, None, fx=1 / step, fy=1 / step, interpolation=cv2.INTER_LINEAR))
         factor = page.shape[0] / small.shape[0]
     height = small.shape[0]

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,7 +17,8 @@ from hyalen.core.model.geometry import Box, Point
 WORK_DPI = 75.0  # pixels an inch: rows of small print stay apart
 APART, ASIDE = 0.5, 0.3  # inches of white between cards over each other, and beside each other
 LEAST_WIDTH, LEAST_ROWS = 1.0, 4  # inches, and rows of print, of a card
-LEAST_CARDS, LEAST_BANDS = 4, 2  # of a sheet; rows of two cards and more
+LEAST_BANDS, LEAST_IN_BAND = 2, 2  # rows of cards on a sheet, and cards in each
+UNEVEN = 0.04  # inches by which some of them begin higher or farther left than those beside or below
 SPECK, HAIR = 0.03, 0.06  # inches: dirt, and a card's own edge, are no print
 LEVEL, MOST_LEVEL = 0.2, 0.6  # of the pitch, that rows of a table stand off at most; share of rows that stand level
 SIDE = 0.8  # inches of a card beside the next one, in which its rows are looked at: a card may lean
@@ -28,8 +30,8 @@ Mask = NDArray[np.uint8]
 def find_cards(page: Image, dpi: float) -> list[Box]:
     """Which parts of the page are cards of their own, row by row; nothing where it is one sheet.
 
-    Wide white runs between them in both directions, and their rows do not stand level as those of a table do. The
-    parts are the whole page: what lies between two cards is a part of one of them.
+    Wide white runs between them in both directions, and they lie as hands lay them. The parts are the whole page: what
+    lies between two cards is a part of one of them.
 
     Parameters
     ----------
@@ -43,24 +45,38 @@ def find_cards(page: Image, dpi: float) -> list[Box]:
     print_ = _print(small, dpi)
     height, width = print_.shape
     bands = _cut(_inked(print_, 1), int(APART * dpi))
-    rows = [[(top, bottom, left, right) for left, right in _cards(print_[top:bottom], dpi)] for top, bottom in bands]
-    several = [row for row in rows if len(row) > 1]
-    if (
-        len(several) < LEAST_BANDS
-        or sum(map(len, rows)) < LEAST_CARDS
-        or not any(
-            not _are_level(print_[a[0] : a[1], a[2] : a[3]], print_[b[0] : b[1], b[2] : b[3]], dpi)
-            for row in several
-            for a, b in pairwise(row)
-        )
-    ):
+    rows = [[Box(left, top, right, bottom) for left, right in _cards(print_[top:bottom], dpi)] for top, bottom in bands]
+    if len(rows) < LEAST_BANDS or any(len(row) < LEAST_IN_BAND for row in rows) or not _is_laid(print_, rows, dpi):
         return []
     ends = page.shape[1] / width, page.shape[0] / height
     return [
-        Box(round(left * ends[0]), round(top * ends[1]), round(right * ends[0]), round(bottom * ends[1]))
+        Box(round(b.left * ends[0]), round(b.top * ends[1]), round(b.right * ends[0]), round(b.bottom * ends[1]))
         for row in rows
-        for top, bottom, left, right in row
+        for b in row
     ]
+
+
+def _is_laid(print_: Mask, rows: Sequence[Sequence[Box]], dpi: float) -> bool:
+    """Whether hands laid them: they begin neither level nor right below each other, as a page's columns do, and their
+    rows do not stand level, as a table's do.
+    """
+    inked = [[_inked_box(print_, part) for part in row] for row in rows]
+    least = UNEVEN * dpi
+    below = [[row[at].left for row in inked if at < len(row)] for at in range(max(map(len, inked)))]
+    aside = [[box.top for box in row] for row in inked]
+    if not all(any(max(each) - min(each) > least for each in edges) for edges in (below, aside)):
+        return False
+    beside = ((a, b) for row in rows for a, b in pairwise(row))
+    return not all(_are_level(_part(print_, a), _part(print_, b), dpi) for a, b in beside)
+
+
+def _part(print_: Mask, box: Box) -> Mask:
+    return print_[box.top : box.bottom, box.left : box.right]
+
+
+def _inked_box(print_: Mask, part: Box) -> Box:
+    x, y, width, height = cv2.boundingRect(_part(print_, part))
+    return Box(part.left + x, part.top + y, part.left + x + width, part.top + y + height)
 
 
 def _print(page: Image, dpi: float) -> Mask:
@@ -87,7 +103,7 @@ def _cut(inked: NDArray[np.bool_], gap: int) -> list[tuple[int, int]]:
 
 
 def _cards(band: Mask, dpi: float) -> list[tuple[int, int]]:
-    """The band's cards from the left; what is no card by itself is a part of the one before it."""
+    """The band's cards from the left; what is no card by itself goes with the one beside it."""
     parts: list[tuple[int, int]] = []
     for left, right in _cut(_inked(band, 0), int(ASIDE * dpi)):
         if parts and not (_is_card(band[:, left:right], dpi) and _is_card(band[:, slice(*parts[-1])], dpi)):

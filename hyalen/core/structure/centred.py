@@ -14,7 +14,7 @@ UNLIKE = 0.2  # of both sides' space: by how much they may differ
 APART, MOST_APART = 1.15, 4.0  # times the column's own leading, to the lines above and below
 FULL, MOST_FULL = 2, 0.8  # lines of the paragraph beneath; of its width, that a heading takes
 LEAST_LETTERS = 0.6  # of its characters: neither a formula nor a row of figures
-MOST_SHARE = 0.5  # of a page's texts: where more stand so, it is a title page, or verse
+MOST_SHARE = 0.4  # of a page's texts: where more stand so, it is a title page, verse, or a play
 
 
 def centred_heads(texts: Sequence[Region]) -> set[str]:
@@ -40,7 +40,7 @@ def centred_heads(texts: Sequence[Region]) -> set[str]:
         if _is_headed(region):
             found.append(region)
         under = region
-    return {r.id for r in found} if len(found) <= MOST_SHARE * len(texts) else set()
+    return {r.id for r in found} if len(found) <= max(1, MOST_SHARE * len(texts)) else set()
 
 
 def _is_over(region: Region, under: Region, below: Region, above: Region | None) -> bool:
@@ -63,4 +63,5 @@ def _is_headed(region: Region) -> bool:
     text = region.text
     signs = [c for c in text if not c.isspace() and not unicodedata.category(c).startswith("M")]
     lettered = sum(map(str.isalpha, signs)) > LEAST_LETTERS * len(signs)
-    return lettered and not text.endswith((*SENTENCE_END, ",", "-")) and not text[:1].islower()
+    formula = any(unicodedata.category(c) == "Sm" for c in signs)
+    return lettered and not formula and not text.endswith((*SENTENCE_END, ",", "-")) and not text[:1].islower()
