@@ -75,6 +75,7 @@ def test_a_line_whose_number_stands_off_is_a_running_head(page: Page) -> None:
         ("IN THE LANTERN ROOM 27", {"27": Role.PAGE_NUMBER, "IN THE LANTERN ROOM": Role.RUNNING_HEAD}),
         ("xxiv LIGHTS", {"xxiv": Role.PAGE_NUMBER, "LIGHTS": Role.RUNNING_HEAD}),
         ("THE GAZETTE 1931", {"THE GAZETTE 1931": Role.RUNNING_HEAD}),
+        ("GAZETTE, MONDAY, MAY 4, 1931.", {"GAZETTE, MONDAY, MAY 4, 1931.": Role.RUNNING_HEAD}),
     ],
 )
 def test_the_page_number_in_a_running_head_is_a_part_of_its_own(page: Page, text: str, parts: dict[str, Role]) -> None:

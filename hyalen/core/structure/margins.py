@@ -129,7 +129,7 @@ def number_apart(head: Region) -> tuple[Region, ...]:
         return (head,)
     line = head.lines[0]
     number, others = line.words[end], line.words[1:] if end == 0 else line.words[:-1]
-    if _YEAR.fullmatch(number.text):
+    if _is_year(number.text):
         return (head,)
 
     def part(words: Sequence[Word]) -> Line:
@@ -140,6 +140,10 @@ def number_apart(head: Region) -> tuple[Region, ...]:
     aside = {"role": Role.PAGE_NUMBER, "id": f"{head.id}n", "lines": (alone,), "outline": alone.box.polygon()}
     page_number = head.model_copy(update=aside | {"reason": "a number that stands off in the running head"})
     return (page_number, text) if end == 0 else (text, page_number)
+
+
+def _is_year(text: str) -> bool:
+    return _YEAR.fullmatch(text.strip(".,")) is not None
 
 
 def _parted(line: Line) -> bool:
@@ -170,7 +174,7 @@ def _settled(
 ) -> Margin | None:
     text = region.text
     if len(region.lines) == 1 and PAGE_NUMBER.match(text):
-        if len(row) > 1 and _YEAR.fullmatch(text.strip(".,")):
+        if len(row) > 1 and _is_year(text):
             return Margin(Role.RUNNING_HEAD, 0.7, "the year of the date at the page's edge")
         return Margin(Role.PAGE_NUMBER, 0.9, "a number alone at the page's edge")
     if len(region.lines) > 1 or len(text.split()) > MOST_WORDS:
