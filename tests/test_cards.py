@@ -6,11 +6,17 @@ import cv2
 import numpy as np
 import pytest
 
-from hyalen.core.imaging.pixels import Image
-from hyalen.core.layout.cards import find_cards, together
+from hyalen.core.imaging.cards import find_cards
+from hyalen.core.imaging.clean import clean_page
+from hyalen.core.imaging.curvature import find_curvature
+from hyalen.core.imaging.measuring import MEASURING_DPI
+from hyalen.core.imaging.orientation import FoundTurn
+from hyalen.core.imaging.pixels import Image, reduced
+from hyalen.core.layout.cards import together
 from hyalen.core.model.content import Cell, PageContent, Region, RegionKind, Role, Table
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
+from hyalen.core.model.treatment import Treatment
 from hyalen.core.read import read_content
 from tests.conftest import ContentMaker
 from tests.readers import PartReader
@@ -35,6 +41,17 @@ def test_cards_in_rows_are_found_and_share_the_whole_page() -> None:
     cards = find_cards(sheet(FOUR), DPI)
     assert [next(i for i, at in enumerate(FOUR) if card.covers(Box(*at, at[0] + 600, at[1] + 386))) for card in cards] == [0, 1, 2, 3]  # fmt: skip
     assert sum(card.area for card in cards) == 3000 * 2400
+
+
+def test_cards_that_lean_each_in_its_own_way_are_no_bent_sheet() -> None:
+    page = np.full((3000, 2400), 255, np.uint8)
+    for (left, top), degrees in zip(FOUR, (1.0, -2.0, 2.0, -1.0), strict=True):
+        lean = cv2.getRotationMatrix2D((left + 300, top + 300), degrees, 1)
+        np.minimum(page, cv2.warpAffine(sheet([(left, top)], rows=7), lean, (2400, 3000), borderValue=255), out=page)
+    assert find_curvature(reduced(page, DPI, MEASURING_DPI)[0], MEASURING_DPI).bend is not None
+    cleaned = clean_page(page, DPI, Treatment(), lambda *_: FoundTurn(0, 1.0)).cleaned
+    assert cleaned.mesh is None
+    assert ["cards" in f.says for f in cleaned.findings if f.step == "flatten"] == [True]
 
 
 @pytest.mark.parametrize("page", [

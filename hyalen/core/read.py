@@ -8,6 +8,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
+from hyalen.core.imaging.cards import find_cards
 from hyalen.core.imaging.colour import coloured_among_black, ink_levels
 from hyalen.core.imaging.contrast import contrast
 from hyalen.core.imaging.letters import suited
@@ -16,7 +17,7 @@ from hyalen.core.imaging.panels import dark_panels, panels_turned
 from hyalen.core.imaging.pixels import Image, grey, reduced
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import BY_REQUEST, SCRIPT_LANGUAGES, identify, mostly_right_to_left
-from hyalen.core.layout.cards import find_cards, together
+from hyalen.core.layout.cards import together
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.leaders import find_leaders, without_leaders
 from hyalen.core.layout.lettering import with_lettering

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from hyalen.core.imaging.cards import find_cards
 from hyalen.core.imaging.curvature import find_curvature
 from hyalen.core.imaging.frame import Frame, render, straighten_matrix
 from hyalen.core.imaging.orientation import FindTurn, FoundTurn
@@ -185,6 +186,9 @@ def straight_and_flat(m: Measuring, flat: Frame, measured: Skew | None) -> tuple
     if had:
         return skew, remembered  # type: ignore[return-value]
     found = find_curvature(m.view(straightened(flat, skew)), m.small_dpi)
+    if found.bend is not None and find_cards(m.view(straightened(flat, skew)), m.small_dpi):
+        m.tell("flatten", "flat: cards that lie beside each other, each in its own way")
+        return skew, None
     if found.bend is not None and abs(found.lean) > LEAST_LEAN and m.treatment.straighten.switch is Switch.AUTOMATIC:
         skew = round(skew + found.lean, 3)  # the profile had leant on the bent part
         found = find_curvature(m.view(straightened(flat, skew)), m.small_dpi)
