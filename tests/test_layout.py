@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from bench.material import paragraphs
+from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
 from hyalen.core.layout.beside_column import find_column_edges
 from hyalen.core.layout.bullets import mark_bullets
@@ -16,8 +17,9 @@ from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence
 from hyalen.core.layout.figures import find_figures
+from hyalen.core.layout.figures_apart import with_figures_apart
 from hyalen.core.layout.initials import join_initials
-from hyalen.core.layout.legible import is_noise, is_print
+from hyalen.core.layout.legible import in_rows, is_noise, is_print
 from hyalen.core.layout.making import Numbering, table_region
 from hyalen.core.layout.order import near_ties, reading_order
 from hyalen.core.layout.paragraphs import entry_numbers, split_paragraphs
@@ -27,7 +29,6 @@ from hyalen.core.layout.rows import (
     find_guides,
     find_gutters,
     join_rows,
-    with_figures_parted,
     without_rule_marks,
     without_screens,
 )
@@ -668,15 +669,80 @@ def test_a_total_that_stands_apart_is_the_tables_last_row_and_text_below_is_not(
     assert all(any(box.covers(w.box, 0.5) for box in last) for w in apart[-1].words)
 
 
-def test_two_figures_that_were_read_as_one_over_white_are_parted() -> None:
-    def row(text: str, right: int) -> FoundLine:
-        (line,) = set_rows([("301", "807", "161", "")])
-        word = FoundWord(text, Box(1000, 100, right, 140), 0.9, "eng", letters="9" * len(text))
-        return line._replace(words=(*line.words, word), box=union((line.box, word.box)))
+def inked(*boxes: Box) -> Image:
+    page = np.full((200, 1500), 255, np.uint8)
+    for box in boxes:
+        page[box.top : box.bottom, box.left : box.right] = 0
+    return page
 
-    assert [w.text for w in with_figures_parted(row("157-287", 1240)).words[3:]] == ["157", "287"]
-    assert [w.box.right for w in with_figures_parted(row("157-287", 1240)).words[3:]] == [1060, 1240]
-    assert [w.text for w in with_figures_parted(row("157-287", 1140)).words[3:]] == ["157-287"]  # a dash
+
+@pytest.mark.parametrize(
+    ("text", "gap", "parts"),
+    [
+        ("157-287", 120, ["157", "287"]),
+        ("157287", 120, ["157", "287"]),
+        ("157-287", 20, ["157-287"]),  # a dash
+        ("e276", 120, ["e2", "76"]),
+        ("Mile9", 120, ["Mile9"]),
+        (".........7", 120, [".........7"]),  # leaders
+    ],
+)
+def test_figures_that_were_read_as_one_over_wide_white_are_parted(text: str, gap: int, parts: list[str]) -> None:
+    (line,) = set_rows([("301", "807", "161", "")])
+    left, right = Box(1000, 100, 1060, 140), Box(1060 + gap, 100, 1120 + gap, 140)
+    word = FoundWord(text, union((left, right)), 0.9, "eng", letters="9" * len(text))
+    line = line._replace(words=(*line.words, word), box=union((line.box, word.box)))
+    found = with_figures_apart(inked(left, right), line).words[3:]
+    assert [w.text for w in found] == parts
+    assert [w.box for w in found] == ([left, right] if len(parts) > 1 else [word.box])
+
+
+def test_a_name_of_several_lines_and_a_head_over_it_are_a_table_of_two_rows() -> None:
+    years = ("", "1926", "1927", "1928", "1929")
+    lines = set_rows(
+        [
+            years,
+            ("Lamp oil", "", "", "", ""),
+            ("that was", "", "", "", ""),
+            ("in barrels", "100", "109", "", "126"),
+        ],
+        tops=[100, 150, 195, 240],
+    )
+    bit = set_rows([("", "", "", "ne", "")], tops=[244])[0]
+    small = bit._replace(
+        words=(bit.words[0]._replace(box=bit.words[0].box._replace(bottom=262), confidence=0.4),),
+        baseline=(Point(bit.box.left, 262), Point(bit.box.right, 262)),
+    )
+    (table,) = find_aligned_tables(columns([*lines, small]))
+    assert (table.rows, table.columns) == (2, 5)
+    assert any(c.row == 1 and c.column == 3 and c.box.covers(small.words[0].box) for c in table.cells)
+    unnamed = [line for line in lines if line.words[0].text != "Lamp oil"]
+    assert len(find_aligned_tables(columns(unnamed[:1]))) == 0
+
+
+def test_a_smudged_cell_between_figures_is_no_noise() -> None:
+    row = set_rows([("301", "", "161", "")])[0]
+    first, last = (row._replace(words=(w,), box=w.box) for w in row.words)
+    bit = read_line("ne", 420, 102, 36)
+    bit = bit._replace(words=(bit.words[0]._replace(confidence=0.4),))
+    assert is_noise(bit, 300)
+    assert in_rows([first, bit, last]) == {id(bit)}
+    assert not in_rows([first, bit])
+    small = read_line("ne", 420, 110, 16)
+    assert not in_rows([first, small, last])
+
+
+def test_two_spaces_after_a_full_stop_do_not_part_a_line() -> None:
+    above = read_line("every line of it runs on over the gap and more", 100, 40)
+    words = [
+        w._replace(box=Box(w.box.left + 10 * i, 100, w.box.right + 10 * i, 140))
+        for i, w in enumerate(read_line("light the lamp of it", 100, 100).words)
+    ]
+    right = read_line("This was", words[-1].box.right + 52, 101)
+    for last, parts in (("it.", 2), ("it", 3)):
+        ended = (*words[:-1], words[-1]._replace(text=last))
+        left = FoundLine(ended, union(w.box for w in ended), (Point(100, 140), Point(500, 140)), 40)
+        assert len(join_rows([above, left, right])) == parts
 
 
 FIGURES = [("Alder", "518", "361", "375"), ("Birch", "1,515", "425", "404"), ("Elm", "277", "299", "310")]

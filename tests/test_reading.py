@@ -22,6 +22,7 @@ from hyalen.core.languages import (
     language_name,
     language_tag,
 )
+from hyalen.core.layout.cells import numeric_columns
 from hyalen.core.layout.regions import find_regions
 from hyalen.core.model.content import PageContent, RegionKind, Role, Word
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
@@ -627,13 +628,14 @@ def test_a_second_reading_without_the_white_between_words_agrees_with_each(
 
 
 class Figures(PartReader):
-    """Reads every crop as the same figure; the alphabets it was given are kept."""
+    """Reads every crop as the same figure; the alphabets it was given are kept, and what it was shown."""
 
     def __init__(self, text: str, confidence: float) -> None:
-        self.text, self.confidence, self.alphabets = text, confidence, list[str]()
+        self.text, self.confidence, self.alphabets, self.shown = text, confidence, list[str](), list[Image]()
 
     def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
         self.alphabets.append(asked.alphabet)
+        self.shown.append(crop)
         word = FoundWord(self.text, Box(0, 0, 40, 40), self.confidence, "eng")
         line = FoundLine((word,), word.box, (Point(0, 40), Point(40, 40)), 40)
         return [FoundBlock(BlockKind.TEXT, word.box, (line,))]
@@ -706,6 +708,38 @@ def test_cells_of_a_column_of_figures_are_read_again_as_figures() -> None:
     assert column_of(read) == ["Oil", "96", "45", "12", "115", "115"]
     assert {w.text: w.others for w in read.words}["115"] in ((), ("us",))
     assert len(reader.alphabets) == 2 and all(set("0123456789") <= set(a) and "l" not in a for a in reader.alphabets)
+
+
+@pytest.mark.parametrize(("texts", "figures"), [
+    (["5", "“a", "Mi", "474", "il"], {1, 2, 3}),
+    (["5", "“a", "Mi", "seo", "il"], {1, 3}),
+    (["5", "absent", "no", "474", "ill"], {1, 3}),
+])  # fmt: skip
+def test_a_column_between_columns_of_figures_is_one_though_half_of_it_was_misread(
+    texts: list[str], figures: set[int]
+) -> None:
+    rows = [["Station", "1930", "1931", "1932"], *([f"Post {i}", "196", text, "245"] for i, text in enumerate(texts))]
+    (region,) = ContentMaker().table(rows).page().regions
+    assert region.table is not None
+    assert numeric_columns(region.table.cells, 4) == figures
+
+
+def test_a_cell_is_read_without_the_rule_beneath_it_and_the_rows_around_it() -> None:
+    page, content = ledger_page()
+    (region,) = content.regions
+    assert region.table is not None
+    cell = next(c for c in region.table.cells if c.column == 1 and c.row == 4)
+    (word,) = cell.lines[0].words
+    ruled = word.box.bottom - 6
+    page[ruled : ruled + 3, word.box.left - 4 : word.box.right + 4] = 0
+    tall = word.model_copy(update={"box": word.box._replace(top=cell.box.top - 20)})
+    line = cell.lines[0].model_copy(update={"words": (tall,)})
+    cells = tuple(c.model_copy(update={"lines": (line,)}) if c is cell else c for c in region.table.cells)
+    table = region.table.model_copy(update={"cells": cells})
+    reader = Figures("115", 0.9)
+    read_cells(page, 300, content.model_copy(update={"regions": (region.model_copy(update={"table": table}),)}), reader)
+    shown = reader.shown[0]
+    assert (shown < 128).mean(axis=1).max() < 0.8
 
 
 @pytest.mark.parametrize(("white", "cells"), [(True, ["115", "115"]), (False, ["LEO"])])

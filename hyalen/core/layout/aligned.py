@@ -8,6 +8,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from hyalen.core.layout.numerals import page_number
 from hyalen.core.layout.tables import FoundCell, FoundTable
@@ -22,6 +23,7 @@ MOST_CROSSED = 0.12  # of the rows: headings and section titles may stand across
 IN_LINE = 2  # stretches of white, that tell two parts of a table from text
 FARTHEST_ROW = 3.2  # line heights to the next row
 LEAST_ROWS = 3  # of a table
+MANY_COLUMNS = 5  # of which a head and a single row of figures are a table
 PROSE_WORDS = 4  # beside figures, that are a sentence
 APART = 2.5  # distances of rows, that a total may stand below the last one
 CELL_WORDS = 3.5  # words of a cell on average: more are columns of text
@@ -29,6 +31,7 @@ LEAST_TOLD = 0.55  # confidence of the model's table that is believed
 LEVEL, LEVEL_TEXT = 0.4, 0.25  # line heights within which cells stand in one row, and text beside cells
 MOST_BEYOND = 0.5  # of the lines of text that stands beside cells, above and below these
 MOSTLY_HEADED = 0.7  # of the columns under a head, that have one of their own in its cell
+CLOSE = 0.7  # line heights of white between two lines of a name
 WRAPPED = 0.85  # of the usual distance of rows
 FRACTIONS = "½¼¾⅓⅔⅛⅜⅝⅞⅕⅖⅗⅘⅙⅚"  # signs of one character; Unicode, Latin-1 Supplement and Number Forms
 NUMERO = "№"  # Unicode, Letterlike Symbols
@@ -195,7 +198,7 @@ def _stacked(groups: list[list[Sequence[FoundLine]]]) -> list[list[Sequence[Foun
         height = max(line.height for chain in group for line in chain)
         for other in reversed(merged):
             above = _around(other)
-            near = -height < box.top - above.bottom < 1.8 * height
+            near = -height < box.top - above.bottom < 1.8 * height or above.covers(box)
             shared = min(box.right, above.right) - max(box.left, above.left)
             if not near or shared <= 0.5 * min(box.width, above.width):
                 continue
@@ -347,8 +350,10 @@ def _middles(rows: Sequence[Row]) -> list[int]:
 def _rows(lines: Sequence[FoundLine]) -> list[Row]:
     rows: list[list[FoundLine]] = []
     for line in sorted(lines, key=lambda line: line.level):
-        if rows and abs(line.level - float(np.mean([each.level for each in rows[-1]]))) < LEVEL * line.height:
-            rows[-1].append(line)
+        row = rows[-1] if rows else [line]
+        height = (line.height + float(np.median([each.height for each in row]))) / 2
+        if rows and abs(line.level - float(np.mean([each.level for each in row]))) < LEVEL * height:
+            row.append(line)
         else:
             rows.append([line])
     made = []
@@ -357,7 +362,25 @@ def _rows(lines: Sequence[FoundLine]) -> list[Row]:
         if words:
             height = float(np.median([line.height for line in row]))
             made.append(Row(tuple(words), float(np.mean([line.level for line in row])), height))
+    return _with_bits(made)
+
+
+def _with_bits(rows: Sequence[Row]) -> list[Row]:
+    """The rows, one of a single word that stands within the height of the next, but not on its line, a part of that."""
+    made: list[Row] = []
+    for row in rows:
+        (first, *others), last = row.words, made[-1] if made else None
+        if last is not None and not others and last.top <= first.box.top and first.box.bottom <= last.bottom:
+            made[-1] = _with_words(last, row)
+        elif last is not None and len(last.words) == 1 and row.top <= last.top and last.bottom <= row.bottom:
+            made[-1] = _with_words(row, last)
+        else:
+            made.append(row)
     return made
+
+
+def _with_words(row: Row, bit: Row) -> Row:
+    return row._replace(words=tuple(sorted((*row.words, *bit.words), key=lambda w: w.box.left)))
 
 
 def _runs(rows: Sequence[Row]) -> list[list[Row]]:
@@ -422,6 +445,7 @@ def _wrapped_joined(run: Sequence[Row], edges: Sequence[float]) -> list[Row]:
     Such a line has no figures, but in the first column, and stands nearer to its row than rows stand to each other.
     That of a head may also stand above it, where the other heads begin lower.
     """
+    run = _names_joined(run, edges)
     pitch = [b.level - a.level for a, b in pairwise(run)]
     held = [{int(np.searchsorted(edges, w.box.centre.x)) for w in row.words} for row in run]
     worded = [not any(is_number(w.text) for w in row.words) for row in run]
@@ -446,6 +470,19 @@ def _wrapped_joined(run: Sequence[Row], edges: Sequence[float]) -> list[Row]:
     return joined
 
 
+def _names_joined(run: Sequence[Row], edges: Sequence[float]) -> list[Row]:
+    """The rows, those whose name begins in a small letter joined to the lines of it that stand right above, alone."""
+    joined: list[Row] = []
+    for row in run:
+        first, above = row.words[0], joined[-1] if joined else None
+        goes_on = first.box.left < edges[0] and first.text[0].islower()
+        if above is not None and goes_on and above.box.right < edges[0] and row.top - above.bottom < CLOSE * row.height:
+            joined[-1] = _of_two_lines(above, row)
+        else:
+            joined.append(row)
+    return joined
+
+
 def _of_two_lines(row: Row, line: Row) -> Row:
     words = sorted((*row.words, *line.words), key=lambda w: w.box.left)
     return row._replace(words=tuple(words), lines=(*(row.lines or (row.words,)), line.words))
@@ -467,20 +504,26 @@ def _separators(run: Sequence[Row]) -> list[float]:
         for word in row.words:
             inked[int((word.box.left - box.left) / step) : int((word.box.right - box.left) / step) + 1] = True
         crossed += inked
-    few = crossed <= max(1 if len(run) > 3 else 0, MOST_CROSSED * len(run))
+    wide = sum(row.box.width > 0.5 * box.width for row in run)  # names that stand beneath each other cross nothing
+    few = crossed <= max(1 if wide > 3 else 0, MOST_CROSSED * len(run))
     least = (NARROW_GAP if len(run) >= MANY_ROWS else WIDE_GAP) * height / step
     runs = np.flatnonzero(np.diff(np.r_[0, few.astype(np.int8), 0]))
     found = []
     for start, end in zip(runs[::2], runs[1::2], strict=True):
         inner = start > 0 and end < len(crossed) - 1
         if inner and end - start >= least:
-            clear = np.flatnonzero(crossed[start:end] == crossed[start:end].min())
-            found.append(box.left + (start + float(clear.mean()) + 0.5) * step)
+            found.append(box.left + (start + _clearest(crossed[start:end]) + 0.5) * step)
     return [
         x
         for x in found
         if any(w.box.right <= x for r in run for w in r.words) and any(w.box.left >= x for r in run for w in r.words)
     ]
+
+
+def _clearest(crossed: NDArray[np.float64]) -> float:
+    """The middle of the widest stretch that fewest rows cross."""
+    clear = np.flatnonzero(crossed == crossed.min())
+    return float(max(np.split(clear, np.flatnonzero(np.diff(clear) > 1) + 1), key=len).mean())
 
 
 def _cells(run: Sequence[Row], edges: Sequence[float], box: Box) -> list[tuple[FoundCell, tuple[FoundWord, ...]]]:
@@ -567,7 +610,7 @@ def _is_table(
     if columns <= 3 and numeric[-1] > 0.7 and _is_contents(per_column[-1], per_column[-2]):
         return False
     figures = any(n > 0.6 and f > 0.5 for n, f in zip(numeric[1:], filled[1:], strict=True))
-    if figures and rows >= LEAST_ROWS:
+    if figures and rows >= (LEAST_ROWS if columns < MANY_COLUMNS else 2):
         return True
     if witnessed:
         return rows >= 2 and float(np.mean(length)) <= 6

@@ -12,6 +12,7 @@ from hyalen.core.model.geometry import union
 WHITE = 1.2  # of a line's height, behind a point or comma within a figure
 _TO_BE_ENDED, _END = re.compile(r"[-+]?\d+[.,]"), re.compile(r"\d{1,3}")
 MOSTLY = 0.6  # of a column's cells that are figures, for the rest to be some
+MISREAD = 0.3  # the same, between columns of figures
 INSTEAD = frozenset(
     {"nil", "none", "do", "ditto", "id", "idem", "n/a", "néant", "ibid"}
 )  # of a figure; common practice, no source
@@ -21,13 +22,24 @@ _FIGURES = str.maketrans({"O": "0", "o": "0", "Q": "0", "D": "0", "l": "1", "I":
 
 
 def numeric_columns(cells: Sequence[Cell], columns: int) -> set[int]:
-    """The columns whose cells below the first row are figures, most of them."""
-    found = set()
-    for column in range(columns):
-        mine = [c for c in cells if c.column == column and c.row > 0 and c.column_span == 1 and c.text.strip()]
-        if mine and sum(_is_figure(c.text) for c in mine) >= MOSTLY * len(mine):
-            found.add(column)
-    return found
+    """The columns whose cells below the first row are figures, most of them.
+
+    Between two such columns fewer do, where what else stands there is no longer than figures are: those were misread.
+    """
+    texts: dict[int, list[str]] = {}
+    for cell in cells:
+        if cell.row > 0 and cell.column_span == 1 and (text := cell.text.strip()):
+            texts.setdefault(cell.column, []).append(text)
+    figures = {column: [t for t in mine if _is_figure(t)] for column, mine in texts.items()}
+    found = {column for column, mine in texts.items() if len(figures[column]) >= MOSTLY * len(mine)}
+    longest = max((len(text) for column in found for text in figures[column]), default=0)
+
+    def is_misread(column: int, mine: Sequence[str]) -> bool:
+        between = column - 1 in found and (column + 1 in found or column + 1 == columns)
+        short = all(len(text) <= longest and len(text.split()) == 1 for text in mine)
+        return between and short and len(figures[column]) >= MISREAD * len(mine)
+
+    return found | {column for column, mine in texts.items() if is_misread(column, mine)}
 
 
 def as_read(cells: Sequence[Cell], backwards: bool) -> tuple[Cell, ...]:

@@ -19,6 +19,7 @@ PRINT_WORDS, PRINT_AREA, PRINT_KNOWN = 10, 0.25, 0.35  # of a place: words of le
 CLOSE, FLUSH, MANY_FLUSH = 3, 5, 3  # sizes up and down to lines of like edges; as many of them speak for short lines
 LEAST_LETTERS = 3  # of such a short line: a chart's numbers are none
 JUSTIFIED = 6  # lines of a block
+IN_ROW, AS_HIGH = 8, 0.75  # heights to the next cell; of a height, that two cells share, and how alike they are in it
 NEAR = 12  # lines of other columns may come between two of one
 
 _BRACKETED = re.compile(r"^(?:\(\w{1,5}\)|\[\w{1,5}\])$")  # no specks stand so
@@ -83,6 +84,22 @@ def columnar(lines: Sequence[FoundLine]) -> set[int]:
         if (len(close) == 2 and len(line.words) > 2) or (close and goes_on):
             found.add(id(line))
     return found | _justified([line for line in ordered if len(line.words) > 2])
+
+
+def in_rows(lines: Sequence[FoundLine]) -> set[int]:
+    """Ids of the short lines that stand level, and as high, between two of figures that read: a smudged cell of a row."""
+    words = (w for line in lines for w in line.words)
+    figures = [w.box for w in words if w.confidence > TRUSTED and any(map(str.isdecimal, w.text))]
+    found = set()
+    for line in lines:
+        x0, top, x1, bottom = line.box
+        reach, least = IN_ROW * line.box.height, AS_HIGH * line.box.height
+        beside = [b for b in figures if min(bottom, b.bottom) - max(top, b.top) > least and b.height > least]
+        left = [b for b in beside if 0 < x0 - b.right < reach]
+        right = [b for b in beside if 0 < b.left - x1 < reach]
+        if left and right and any(AS_HIGH * b.height < line.box.height for b in (*left, *right)):
+            found.add(id(line))
+    return found
 
 
 def _justified(lines: Sequence[FoundLine]) -> set[int]:

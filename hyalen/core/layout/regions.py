@@ -15,8 +15,9 @@ from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import GAP, Figure, find_figures
+from hyalen.core.layout.figures_apart import with_figures_apart
 from hyalen.core.layout.initials import join_initials
-from hyalen.core.layout.legible import SURE, TRUSTED, columnar, is_noise, is_print, plausible, reads, stands_up
+from hyalen.core.layout.legible import SURE, TRUSTED, columnar, in_rows, is_noise, is_print, plausible, reads, stands_up
 from hyalen.core.layout.making import (
     Numbering,
     code_region,
@@ -38,7 +39,6 @@ from hyalen.core.layout.rows import (
     find_gutters,
     join_rows,
     part_of,
-    with_figures_parted,
     without_rule_marks,
     without_screens,
 )
@@ -89,10 +89,11 @@ def find_regions(
         Gathered here where it is left out.
     """
     told, rules, panels = evidence or gather(page, dpi)
-    codes = read_bar_codes(grey(page), dpi)
+    ink = grey(page)
+    codes = read_bar_codes(ink, dpi)
     numbered = Numbering()
     tables, staves = find_grids(rules)
-    read = _without_doubles([with_figures_parted(line) for block in blocks for line in block.lines])
+    read = _without_doubles([with_figures_apart(ink, line) for block in blocks for line in block.lines])
     drawn = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
     tables = [split_rows(t, read) for t in tables if _is_table(t, read) and not _is_in_drawing(t.box, drawn, read)]
     filling = columnar(read)
@@ -106,11 +107,12 @@ def find_regions(
     formulas = [box for box in _formulas(told, read) if not any(t.box.covers(box) for t in tables)]
     figures = [f for f in figures if not any(box.covers(f.box, 0.5) for box in (*formulas, *(c.box for c in codes)))]
     ruled = [*(t.box for t in tables), *formulas, *(c.box for c in codes)]
+    cells = in_rows(read)
     kept = []
     for line in read:
         sure = id(line) in filling
         part = _without(line, ruled, figures, sure)
-        if part is not None and (sure or not is_noise(part, dpi)):
+        if part is not None and (sure or id(line) in cells or not is_noise(part, dpi)):
             kept.append(part)
     upright = [line for line in kept if stands_up(line)]
     kept = [line for line in kept if not stands_up(line)]
@@ -118,8 +120,8 @@ def find_regions(
     down = [*without_screens(rules.down, kept), *marked, *find_gutters(kept)]
     down += [*find_guides(kept), *find_column_edges(kept)]
     rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT]), down)
-    rows = [line for line in rows if len(line.words) > 1 or not is_noise(line, dpi)]
-    rows, strays = _parted_from_strays(mark_bullets(grey(page), rows), page.shape[1])
+    rows = [line for line in rows if len(line.words) > 1 or id(line) in cells or not is_noise(line, dpi)]
+    rows, strays = _parted_from_strays(mark_bullets(ink, rows), page.shape[1])
     aligned = find_aligned_tables(_chains(rows, rules.across, panels), rules.across, told)
     rows = [t for line in rows if (t := _without(line, [t.box for t in aligned], ())) is not None]
     chains = _chains(join_initials(rows), rules.across, panels)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from itertools import pairwise
 
@@ -31,8 +30,6 @@ MOST_UNLIKE = 1.35  # times: words within it are of one size
 # Times: type of two blocks, and how much wider its letters are at least; words beside it, and their letters, that tell.
 OTHER_SIZE, OTHER_WIDTH, BESIDE, LEAST_LETTERS = 1.7, 1.3, 3, 5
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
-LEAST_FIGURES, WHITE = 3, 2.5  # in a line; times the width of a figure, that a mark would have to be wide
-_TWO_FIGURES = re.compile(r"(\d[\d.,]*)[-–—_~.·:]{1,3}(\d[\d.,]*)")
 OFF_RULE, MARKS_NEAR = 0.6, 6.0  # line heights beside, and above each other
 
 
@@ -124,32 +121,6 @@ def _parted_at(line: FoundLine, x: int) -> bool:
         a.box.right - near <= x <= b.box.left + near and b.box.left - a.box.right > LEAST_GUTTER * line.height
         for a, b in pairwise(words)
     )
-
-
-def with_figures_parted(line: FoundLine) -> FoundLine:
-    """The line with two figures of neighbouring columns that were read as one, the white between them as a dash, apart.
-
-    Such a word is far wider than its letters are in the line's other figures.
-    """
-    figures = [w for w in line.words if w.text.isdecimal()]
-    if len(figures) < LEAST_FIGURES:
-        return line
-    usual = float(np.median([w.box.width / len(w.text) for w in figures]))
-    words: list[FoundWord] = []
-    for word in line.words:
-        told = _TWO_FIGURES.fullmatch(word.text)
-        left, right = (round(len(part) * usual) for part in told.groups()) if told else (0, 0)
-        if told is None or word.box.width - left - right < WHITE * usual * (
-            len(word.text) - len("".join(told.groups()))
-        ):
-            words.append(word)
-            continue
-        x0, top, x1, bottom = word.box
-        for text, box in zip(
-            told.groups(), (Box(x0, top, x0 + left, bottom), Box(x1 - right, top, x1, bottom)), strict=True
-        ):
-            words.append(word._replace(text=text, box=box, others=(), letters=""))
-    return line._replace(words=tuple(words))
 
 
 def find_guides(lines: Sequence[FoundLine]) -> list[Box]:
@@ -319,7 +290,8 @@ def _join_once(lines: Sequence[FoundLine], down: Sequence[Box]) -> list[FoundLin
                 continue
             if _is_cut(other.box, line.box, size, down, ()):
                 continue
-            loose = max(LOOSE_SPACE * size, AS_LOOSE * _own_space((other, line)))
+            spaces = 2 if _ends_sentence(other) else 1
+            loose = max(LOOSE_SPACE * size, spaces * AS_LOOSE * _own_space((other, line)))
             if gap < WORD_SPACE * size or _bridges(other, line, lines) >= (1 if gap < loose else 2):
                 rows[at] = _joined(other, line)
                 break
@@ -342,6 +314,11 @@ def _stands_between(a: Box, bit: Box, b: Box) -> bool:
     return left.right <= bit.left and bit.right <= right.left
 
 
+def _ends_sentence(line: FoundLine) -> bool:
+    """Whether a sentence ends with the line, after which a typist gives two spaces (common practice, no source)."""
+    return line.words[-1].text.rstrip("\"'”’)")[-1:] in (".", ":", "?", "!")
+
+
 def _own_space(parts: Sequence[FoundLine]) -> float:
     """What usually parts the words of a line that was found in parts, in pixels."""
     spaces = [b.box.left - a.box.right for part in parts for a, b in pairwise(part.words)]
@@ -360,7 +337,9 @@ def _bridges(left: FoundLine, right: FoundLine, lines: Sequence[FoundLine]) -> i
     row = union((left.box, right.box))
     sides = set()
     for line in lines:
-        if line is left or line is right or max(line.height, height) > 1.3 * min(line.height, height):
+        # The height of a line of figures is told less surely than that of words.
+        alike = any(max(line.height, part.height) < 1.3 * min(line.height, part.height) for part in (left, right))
+        if line is left or line is right or not alike:
             continue
         above = line.box.centre.y < row.centre.y
         apart = row.top - line.box.bottom if above else line.box.top - row.bottom

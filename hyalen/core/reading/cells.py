@@ -11,7 +11,7 @@ from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.aligned import FRACTIONS, is_number
 from hyalen.core.layout.cells import as_read, numeric_columns
 from hyalen.core.model.content import Cell, Line, PageContent, Region, Table, Word
-from hyalen.core.model.geometry import Box, Point
+from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.numerals import read_numerals
 from hyalen.core.reading.reader import Reader
 
@@ -22,6 +22,8 @@ SURE = 0.6  # confidence of a figure in a cell that was empty
 MOST = 150  # cells a page
 GUTTER = 0.5  # of the figures' height: white between columns
 DARK = 128  # grey level
+MORE = 1.3  # times a word's height or width: its cell's ink was not read whole
+RULED, EDGE = 0.85, 0.4  # of a row of pixels, inked: a rule's; of the height, within which one stands above or below
 INSET = 0.012  # inches from the cell's rules
 LEAST_INK, LEAST_HEIGHT = 0.004, 0.045  # of the cell's area; inches: less is a speck or a leader
 WHOLE = 0.35  # inches: higher ink than this is no figure
@@ -46,9 +48,10 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         nonlocal left, number
         words = [w for line in cell.lines for w in line.words]
         weak = not words or any(w.confidence < WEAK or not is_number(w.text) for w in words)
-        if not weak or len(words) > 1 or left <= 0 or any(c in FRACTIONS for w in words for c in w.text):
+        bad = len(words) > 1 and all(w.confidence < WEAK for w in words) and not all(is_number(w.text) for w in words)
+        if not weak or (len(words) > 1 and not bad) or left <= 0 or any(c in FRACTIONS for w in words for c in w.text):
             return cell
-        box = words[0].box.grown(2, Box(0, 0, content.width, content.height)) if words else _ink(page, dpi, cell.box)
+        box = _place(page, dpi, union(w.box for w in words), cell.box) if words else _ink(page, dpi, cell.box)
         if box is None:
             return cell
         left -= 1
@@ -62,17 +65,16 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
             number += 1
             word = Word(id=f"n{number}", text=text, box=box, confidence=round(confidence, 3))
             return cell.model_copy(update={"lines": (line_of(word),)})
-        (old,) = words
-        longer = sum(c.isdigit() for c in text) >= sum(c.isalnum() for c in old.text)
-        better = confidence > old.confidence + BETTER or not is_number(old.text)
-        if text == old.text or not longer or not better:
+        before = " ".join(w.text for w in words)
+        longer = sum(c.isdigit() for c in text) >= sum(c.isalnum() for c in before)
+        better = confidence > min(w.confidence for w in words) + BETTER or not is_number(before)
+        if text == before or not longer or not better:
             return cell
-        others = tuple(dict.fromkeys((old.text, *old.others)))
-        word = old.model_copy(
-            update={"text": text, "confidence": round(confidence, 3), "others": others, "letters": ""}
+        others = tuple(dict.fromkeys((before, *(words[0].others if len(words) == 1 else ()))))
+        word = words[0].model_copy(
+            update={"text": text, "confidence": round(confidence, 3), "others": others, "letters": "", "box": box}
         )
-        line = next(line for line in cell.lines if line.words)
-        return cell.model_copy(update={"lines": (line.model_copy(update={"words": (word,)}),)})
+        return cell.model_copy(update={"lines": (line_of(word),)})
 
     def mended(region: Region) -> Region:
         table = region.table
@@ -128,6 +130,26 @@ def _parted(page: Image, cell: Cell, table: Table, numeric: set[int]) -> list[Ce
     line = next(line for line in cell.lines if line.words)
     lines = (line.model_copy(update={"words": (trimmed,), "box": trimmed.box}),)
     return list(as_read([first.model_copy(update={"lines": lines}), *others], table.backwards))
+
+
+def _place(page: Image, dpi: float, word: Box, cell: Box) -> Box | None:
+    """The word's box with a little white around it, without what reaches into the rows above and below, or a rule there.
+
+    Where the cell has much more ink than that, it is that ink's.
+    """
+    ink = _ink(page, dpi, cell)
+    if ink is not None and (ink.width > MORE * word.width or ink.height > MORE * word.height):
+        return ink
+    left, top, right, bottom = word.grown(2, Box(0, 0, page.shape[1], page.shape[0]))
+    top, bottom = max(top, cell.top), min(bottom, cell.bottom)
+    if bottom <= top or right - left <= 4:
+        return None
+    ruled = np.flatnonzero((page[top:bottom, left + 2 : right - 2] < DARK).mean(axis=1) > RULED)
+    edge = EDGE * (bottom - top)
+    above, below = ruled[ruled < edge], ruled[ruled >= bottom - top - edge]
+    return Box(
+        left, top + int(above[-1]) + 1 if len(above) else top, right, top + int(below[0]) if len(below) else bottom
+    )
 
 
 def _ink(page: Image, dpi: float, cell: Box) -> Box | None:
