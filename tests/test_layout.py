@@ -31,6 +31,7 @@ from hyalen.core.layout.rows import (
     join_rows,
     without_rule_marks,
     without_screens,
+    without_strokes_on,
 )
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.sizes import type_size
@@ -223,6 +224,17 @@ def draw_table(spans: bool) -> np.ndarray:
         cv2.line(page, (900, 304), (900, 376), 255, 7)  # columns 1 and 2 of the first row are one
         cv2.line(page, (204, 540), (596, 540), 255, 7)  # rows 2 and 3 of the first column are one
     return page
+
+
+def test_a_dark_ground_between_letters_is_no_rule_and_a_double_one_is_two() -> None:
+    page = np.full((1200, 1600), 255, np.uint8)
+    cv2.line(page, (200, 200), (200, 900), 0, 3)
+    cv2.line(page, (212, 200), (212, 900), 0, 3)  # double
+    page[200:900, 500:760] = 0
+    for top in range(220, 880, 60):  # light letters, and between them the ground runs down
+        page[top : top + 40, 510:625] = page[top : top + 40, 635:750] = 255
+    down = find_rules(page, 300).down
+    assert sorted({round(rule.centre.x, -1) for rule in down}) == [200, 210]
 
 
 def test_ruled_table_is_found_with_its_grid() -> None:
@@ -434,6 +446,15 @@ def test_what_stands_between_two_words_of_a_line_is_part_of_it() -> None:
     assert at(210, 106, wide._replace(words=wide.words[::-1])) == ["lamp the lit"]  # from the right
 
 
+def test_the_heads_of_a_row_are_noise_and_letters_set_far_apart_are_not() -> None:
+    heads = read_line("tx71", 100, 100, 14)
+    wide = heads.words[0]._replace(box=Box(100, 100, 180, 114), confidence=0.5)
+    assert is_noise(heads._replace(words=(wide,), box=wide.box), 300)
+    assert not is_noise(heads._replace(words=(wide._replace(confidence=0.9),), box=wide.box), 300)
+    flat = wide._replace(text="memoranda"[:4])
+    assert not is_noise(heads._replace(words=(flat,), box=flat.box), 300)
+
+
 @pytest.mark.parametrize("text,noise", [("(16)", False), ("[b]", False), ("16)", True), ("()", True), ("1·6", True)])
 def test_a_bracketed_number_is_text_however_unsurely_it_reads(text: str, noise: bool) -> None:
     line = read_line(text, 100, 100)
@@ -531,11 +552,47 @@ def test_a_last_line_that_goes_on_a_sentence_may_be_worn(text: str, paragraphs: 
     assert len(split_paragraphs([*lines, last.model_copy(update={"words": words})])) == paragraphs
 
 
+@pytest.mark.parametrize(
+    ("last", "paragraphs"), [("each of its own.", 2), ("each of its own and a good deal more.", 1)]
+)
+def test_small_capitals_that_were_read_as_small_letters_open_a_paragraph_after_a_short_line(
+    last: str, paragraphs: int
+) -> None:
+    ids = ContentMaker().ids
+    texts = ["and were little more than eighteen months", "that the keeper wrote it in his book", last]
+    texts += ["priorities. He made it clear that he was", "there to light the lamp and to wind it up"]
+    lines = [make_line(text, 100, 100 + 60 * i, ids) for i, text in enumerate(texts)]
+    assert len(split_paragraphs(lines)) == paragraphs
+
+
 def test_a_line_over_a_rule_or_into_the_next_column_is_cut() -> None:
     line = read_line("left column right column", 100, 100)
     gap = line.words[1].box.right + 7
     assert len(cut_lines([line], [Box(gap, 40, gap + 3, 400)], [])) == 2
     assert len(cut_lines([line], [], [])) == 1
+
+
+def test_words_of_a_line_that_is_cut_are_as_high_as_their_ink() -> None:
+    page = np.full((300, 1500), 255, np.uint8)
+    page[120:160, 110:300] = page[100:160, 700:900] = page[90:96, 760:770] = 0  # the last one a dot over its letter
+    page[184:200, 710:740] = 0  # the next row
+    words = (
+        FoundWord("small", Box(110, 90, 300, 196), 0.9, "eng"),
+        FoundWord("Large", Box(700, 85, 900, 196), 0.9, "eng"),
+    )
+    line = FoundLine(words, union(w.box for w in words), (Point(110, 160), Point(900, 160)), 40)
+    small, large = cut_lines([line], [Box(500, 0, 503, 300)], [], page)
+    assert (small.box, large.box) == (Box(110, 120, 300, 160), Box(700, 90, 900, 160))
+
+
+def test_a_rule_that_was_read_as_a_stroke_at_a_lines_end_is_no_text() -> None:
+    line = read_line("| worsens, he warned. |", 100, 100)
+    rule = Box(line.box.right - 12, 40, line.box.right - 9, 400)
+    (cleared,) = without_strokes_on([rule], [line])
+    assert [w.text for w in cleared.words] == ["|", "worsens,", "he", "warned."]
+    assert without_strokes_on([], [line]) == [line]
+    (only,) = without_strokes_on([rule], [read_line("|", rule.left - 10, 100)])
+    assert len(only.words) == 1
 
 
 def test_a_line_is_cut_where_far_larger_type_stands_in_it_and_not_behind_a_large_first_letter() -> None:

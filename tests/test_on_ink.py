@@ -6,9 +6,10 @@ import cv2
 import numpy as np
 import pytest
 
+from hyalen.core.imaging.hanging import without_hanging
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
-from hyalen.core.reading.on_ink import put_on_ink, without_hanging
+from hyalen.core.reading.on_ink import put_on_ink
 
 PLACES = {"SLIM": 20, "sings": 130, "gay": 260}
 BASE, BELOW = 100, 138  # of the row, and of the one beneath, whose letters reach into the first one's boxes

@@ -652,6 +652,38 @@ class TwoRows(Figures):
         return [FoundBlock(BlockKind.TEXT, Box(40, 110, 900, 190), tuple(lines))]
 
 
+class OnlyRows(Figures):
+    """Makes one line of whatever rows it is shown, unsurely where they are several."""
+
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        inked = np.flatnonzero((crop < 128).any(axis=1))
+        box = Box(40, int(inked[0]), 900, int(inked[-1]))
+        sure = self.confidence if box.height < 60 else 0.1
+        word = FoundWord(self.text, box, sure, "eng")
+        return [
+            FoundBlock(
+                BlockKind.TEXT, box, (FoundLine((word,), box, (Point(40, box.bottom), Point(900, box.bottom)), 40),)
+            )
+        ]
+
+
+def test_rows_that_the_engine_makes_one_of_again_are_read_each_by_its_own_ink() -> None:
+    def line(text: str, top: int, height: int, sure: float) -> FoundLine:
+        box = Box(100, top, 1000, top + height)
+        base = (Point(100, box.bottom), Point(1000, box.bottom))
+        return FoundLine((FoundWord(text, box, sure, "eng"),), box, base, 40)
+
+    usual = [line("the lamp was lit", 900 + 60 * n, 40, 0.95) for n in range(6)]
+    knot = line("waaE", 400, 90, 0.1)
+    page = np.full((1500, 1200), 255, np.uint8)
+    for top in (402, 450):
+        page[top : top + 36, 110:990:30] = page[top + 16 : top + 20, 110:990] = 0
+    blocks = [FoundBlock(BlockKind.TEXT, Box(100, 330, 1000, 1300), (knot, *usual))]
+    (block,) = untangled(page, 300, ("eng",), blocks, OnlyRows("a row of letters", 0.9))
+    rows = [x.box for x in block.lines if x.words[0].text == "a row of letters"]
+    assert len(rows) == 2 and all(box.height < 60 for box in rows) and len(block.lines) == 8
+
+
 @pytest.mark.parametrize(("confidence", "kept"), [(0.95, False), (0.3, True)])
 def test_a_tangle_gives_way_to_rows_that_read_better_and_no_line_beside_it_is_lost(
     confidence: float, kept: bool

@@ -11,6 +11,7 @@ import numpy as np
 from hyalen.core.imaging.cards import find_cards
 from hyalen.core.imaging.colour import coloured_among_black, ink_levels
 from hyalen.core.imaging.contrast import contrast
+from hyalen.core.imaging.hanging import PALEST_INK
 from hyalen.core.imaging.letters import suited
 from hyalen.core.imaging.likeness import look
 from hyalen.core.imaging.panels import dark_panels, panels_turned
@@ -39,7 +40,6 @@ from hyalen.core.reading.finish import finished
 from hyalen.core.reading.foreign import with_foreign_words
 from hyalen.core.reading.initials import read_initials
 from hyalen.core.reading.layer import judge_layer
-from hyalen.core.reading.on_ink import PALEST_INK
 from hyalen.core.reading.points import with_points
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import (

@@ -31,6 +31,7 @@ _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
 LEAST_LEADING, ENTRY_GAP = 3, 1.2  # lines of a column that lead to page numbers; line heights before such a number
 FAR_OFF, BIT = 3.0, 2  # line heights between a head and its number, as no text has; letters of a misread number
 LEAST_OVER, FAR_IN = 3, 0.5  # lines over a catchword; of their width, that it stands in
+WELL_SHORT = 0.3  # of the column's width, that a paragraph's last line leaves whatever comes after it
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _ABBREVIATED = re.compile(r"(?:^|[\s(])[^\W\d_]{1,2}\.$")  # an initial, or "p." before its number
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
@@ -312,8 +313,8 @@ class _Column:
         if not line.words or not _sentence_ends(before):
             return False
         first = line.words[0]
-        if _opening(line).islower():
-            return False
+        if _opening(line).islower():  # small capitals are read as small letters
+            return self._remains(i - 1) > WELL_SHORT * self._width(i)
         if _RUN_IN.match(line.text) and not _RUN_IN.match(before.text):
             return True
         return self._remains(i - 1) > first.box.width + 0.9 * size

@@ -41,6 +41,7 @@ from hyalen.core.layout.rows import (
     part_of,
     without_rule_marks,
     without_screens,
+    without_strokes_on,
 )
 from hyalen.core.layout.stamps import with_whole_stamps
 from hyalen.core.layout.strokes import stroke_width
@@ -117,10 +118,12 @@ def find_regions(
     upright = [line for line in kept if stands_up(line)]
     kept = [line for line in kept if not stands_up(line)]
     kept, marked = without_rule_marks(kept)
-    down = [*without_screens(rules.down, kept), *marked, *find_gutters(kept)]
+    down = without_screens(rules.down, kept)
+    kept = without_strokes_on(down, kept)
+    down += [*marked, *find_gutters(kept)]
     down += [*find_guides(kept), *find_column_edges(kept)]
-    rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT]), down)
-    rows = [line for line in rows if len(line.words) > 1 or id(line) in cells or not is_noise(line, dpi)]
+    rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT], ink), down)
+    rows = [line for line in rows if len(line.words) > 2 or id(line) in cells or not is_noise(line, dpi)]
     rows, strays = _parted_from_strays(mark_bullets(ink, rows), page.shape[1])
     aligned = find_aligned_tables(_chains(rows, rules.across, panels), rules.across, told)
     rows = [t for line in rows if (t := _without(line, [t.box for t in aligned], ())) is not None]

@@ -7,6 +7,8 @@ from itertools import pairwise
 
 import numpy as np
 
+from hyalen.core.imaging.hanging import on_ink
+from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import EDGES, mostly_right_to_left
 from hyalen.core.layout.sizes import CAPITALS, DEEP, TALL, type_size, word_size
 from hyalen.core.model.found import FoundLine, FoundWord
@@ -30,6 +32,7 @@ MOST_UNLIKE = 1.35  # times: words within it are of one size
 # Times: type of two blocks, and how much wider its letters are at least; words beside it, and their letters, that tell.
 OTHER_SIZE, OTHER_WIDTH, BESIDE, LEAST_LETTERS = 1.7, 1.3, 3, 5
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
+ON_RULE = 0.5  # line heights beside a rule, of a stroke that it was read as
 OFF_RULE, MARKS_NEAR = 0.6, 6.0  # line heights beside, and above each other
 
 
@@ -61,6 +64,26 @@ def without_rule_marks(lines: Sequence[FoundLine]) -> tuple[list[FoundLine], lis
     parts = (part_of(line, tuple(w for w in line.words if kept(w))) for line in lines if any(map(kept, line.words)))
     middles = [round((r.left + r.right) / 2) for r in rules]
     return list(parts), [Box(x, r.top, x + 1, r.bottom) for x, r in zip(middles, rules, strict=True)]
+
+
+def without_strokes_on(rules: Sequence[Box], lines: Sequence[FoundLine]) -> list[FoundLine]:
+    """The lines without strokes at their ends that stand on a vertical rule: the rule was read as one."""
+
+    def on_rule(word: FoundWord, height: float) -> bool:
+        if word.text not in RULE_MARKS:
+            return False
+        x, y = word.box.centre
+        return any(abs(rule.centre.x - x) < ON_RULE * height and rule.top < y < rule.bottom for rule in rules)
+
+    def cleared(line: FoundLine) -> FoundLine:
+        first, last = 0, len(line.words)
+        while last > 1 and on_rule(line.words[last - 1], line.height):
+            last -= 1
+        while first < last - 1 and on_rule(line.words[first], line.height):
+            first += 1
+        return part_of(line, line.words[first:last])
+
+    return [cleared(line) for line in lines]
 
 
 def find_gutters(lines: Sequence[FoundLine]) -> list[Box]:
@@ -146,7 +169,9 @@ def _is_capital(text: str) -> bool:
     return len(text) == 1 and text.isupper()
 
 
-def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[Box]) -> list[FoundLine]:
+def cut_lines(
+    lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[Box], page: Image | None = None
+) -> list[FoundLine]:
     """Lines without those that run on over a rule, from one column into another or from one size of type into another.
 
     Parameters
@@ -156,6 +181,8 @@ def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[B
         Vertical rules.
     texts : sequence of Box
         Columns or paragraphs that another witness tells of.
+    page : (h, w) uint8, optional
+        Dark on white: words of two sizes that were read as one line have their heights from its ink.
     """
     result: list[FoundLine] = []
     for line in lines:
@@ -172,6 +199,8 @@ def cut_lines(lines: Sequence[FoundLine], down: Sequence[Box], texts: Sequence[B
         for first, last in zip([0, *cuts], [*cuts, len(words)], strict=True):
             part = {id(w) for w in words[first:last]}
             kept = tuple(w for w in line.words if id(w) in part)
+            if page is not None:
+                kept = tuple(w._replace(box=on_ink(page, w.box)) for w in kept)
             result.append(part_of(line, kept))
     return result
 

@@ -16,7 +16,12 @@ WORK_DPI = 150.0  # pixels an inch: a hairline is a pixel wide
 LEAST_INCHES = 0.3  # of a rule; strokes of letters are shorter
 THICKEST = 1 / 25  # inches: solid pictures are no rules
 DARK = 170  # grey level: hairlines are lighter than letters
+BESIDE = 3  # pixels
+DARK_SIDE, DARK_SIDES = 0.7, 0.4  # of the pixels on one side of a stroke, and on both
 HEAD_ROW = 0.6  # inches: taller dark grounds are panels by themselves
+
+
+Mask = NDArray[np.uint8]
 
 
 class Rules(NamedTuple):
@@ -24,8 +29,8 @@ class Rules(NamedTuple):
 
     across: tuple[Box, ...]
     down: tuple[Box, ...]
-    across_mask: NDArray[np.uint8]
-    down_mask: NDArray[np.uint8]
+    across_mask: Mask
+    down_mask: Mask
     factor: float
     dpi: float
 
@@ -50,7 +55,7 @@ def find_rules(page: Image, dpi: float) -> Rules:
     for thickness_axis, line, closing in ((1, (1, length), (3, gap)), (0, (length, 1), (gap, 3))):
         strokes = cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones(line, np.uint8))
         strokes = cv2.morphologyEx(strokes, cv2.MORPH_CLOSE, np.ones(closing, np.uint8))
-        masks.append(_thin(as_uint8(strokes), dpi, thickness_axis))
+        masks.append(_rules_of(as_uint8(strokes), dark, dpi, thickness_axis))
     boxes = [
         tuple(
             Box(*(int(v * factor) for v in (left, top, left + width, top + height)))
@@ -61,12 +66,23 @@ def find_rules(page: Image, dpi: float) -> Rules:
     return Rules(boxes[0], boxes[1], masks[0], masks[1], factor, dpi)
 
 
-def _thin(strokes: NDArray[np.uint8], dpi: float, thickness_axis: int) -> NDArray[np.uint8]:
+def _rules_of(strokes: Mask, dark: Mask, dpi: float, thickness_axis: int) -> Mask:
+    """The strokes that are thin and stand out from what is beside them."""
     found = pieces(strokes)
     extent = found.stats[:, 2] if thickness_axis == 1 else found.stats[:, 3]
     keep = found.stats[:, 4] / np.maximum(extent, 1) <= dpi * THICKEST
     keep[0] = False
+    lying, ground = (found.stats[:, :4], dark) if thickness_axis == 1 else (found.stats[:, [1, 0, 3, 2]], dark.T)
+    for at in np.flatnonzero(keep):
+        keep[at] = _stands_out(ground, *lying[at].tolist())
     return found.of(keep)
+
+
+def _stands_out(dark: Mask, left: int, top: int, width: int, height: int) -> bool:
+    """Whether what is above and below a stroke that lies is lighter: a dark ground between letters, or a tint, is not."""
+    sides = (dark[max(0, top - BESIDE) : top, left : left + width], dark[top + height :, left : left + width][:BESIDE])
+    shares = [float(side.mean()) for side in sides if side.size]
+    return not shares or (max(shares) < DARK_SIDE and float(np.mean(shares)) < DARK_SIDES)
 
 
 def with_panels(rules: Rules, page: Image, panels: Sequence[Box]) -> Rules:

@@ -4,18 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, pieces
+from hyalen.core.imaging.hanging import PALEST_INK, without_hanging
+from hyalen.core.imaging.pixels import Image
 from hyalen.core.languages import mostly_right_to_left
 from hyalen.core.layout.sizes import DEEP, TALL
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import union
 
-PALEST_INK = 190  # grey level; where nothing is darker there are no letters, only grain
-MOST_HANGING = 0.3  # of a row's height, that other rows' letters reach into it
 LEAST_SURE = 2  # letters of a word whose shape is told
 HELD = 0.5  # of the next word's width, that a word cannot share
 NARROWEST = 0.2  # of the line's height, a letter
@@ -82,21 +79,3 @@ def _as_high(page: Image, words: tuple[FoundWord, ...]) -> tuple[FoundWord, ...]
 def _differ(words: Sequence[FoundWord]) -> bool:
     """Whether their letters reach more and less far up or down."""
     return len({bool(DEEP.search(w.text)) for w in words}) > 1 or len({bool(TALL.search(w.text)) for w in words}) > 1
-
-
-def without_hanging(ink: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """A row's ink without what hangs into it from the rows above and below.
-
-    Parameters
-    ----------
-    ink : (h, w) uint8
-        1 where there is ink.
-    """
-    if not ink.any():
-        return ink
-    found = pieces(ink)
-    top, height = found.stats[:, cv2.CC_STAT_TOP], found.stats[:, cv2.CC_STAT_HEIGHT]
-    bottom, reach = top + height, MOST_HANGING * ink.shape[0]
-    hang = ((top == 0) & (bottom < reach)) | ((bottom == ink.shape[0]) & (top > ink.shape[0] - reach))
-    hang[0] = False
-    return np.where(found.of(hang), np.uint8(0), ink) if hang.any() else ink

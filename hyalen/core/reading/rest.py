@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from rapidfuzz import fuzz
 
 from hyalen.core.imaging.curvature import LETTERS_DPI
+from hyalen.core.imaging.hanging import PALEST_INK, without_hanging
 from hyalen.core.imaging.pictures import lines_of_writing
 from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced, with_margin
 from hyalen.core.imaging.skew import glyph_mask
@@ -19,7 +20,6 @@ from hyalen.core.languages import EDGES, is_known
 from hyalen.core.layout.legible import reads
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
-from hyalen.core.reading.on_ink import PALEST_INK, without_hanging
 from hyalen.core.reading.reader import Reader
 
 WORK_DPI = 100.0  # pixels an inch: letters run together into strips

@@ -10,16 +10,18 @@ from hyalen.core.imaging.pixels import Image, with_margin
 from hyalen.core.layout.rows import part_of
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, union
+from hyalen.core.reading.ink_rows import ink_rows, read_row
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import SURE, shifted, sure_letters, with_lines_replaced, without_emptied
 
 LEAST_ROWS = 5  # rows that read well, for others to be told by their height
 TWO_ROWS, TANGLED = (1.6, 4.0), 0.4  # usual heights of several rows taken for one; confidence below which they may be
 UNSURE = 0.6  # confidence of words at an end of such a line, that may be several rows
-CROSSED = 0.6  # of a line's place, that another line has as well
+CROSSED = 0.4  # of a line's place, that another line has as well
 SAME_ROW = 0.6  # of both lines' places, in common
 BESIDE = 3  # line heights above and below, within which lines are read again with it: rows are found by each other
 LEAST_CLEAR, OVER = 0.7, 0.5  # usual heights that the rows around leave a line; of such a row, that it reaches over
+LEAST_WORD = 0.4  # usual heights: lower is a row's heads or feet
 MOST = 12  # tangles of a page that are read again
 
 
@@ -47,7 +49,11 @@ def untangled(
         known = [line for b in result for line in b.lines if line.words]
         mine = [line for line in known if _is_beside(line.box, knots, BESIDE * usual)]
         ids = {id(line) for line in mine}
-        again = read_rows(page, dpi, languages, mine, [x for x in known if id(x) not in ids], reader)
+        others = [x for x in known if id(x) not in ids]
+        again = read_rows(page, dpi, languages, mine, others, reader)
+        if any(_is_tangle(line, usual, again) for line in again):
+            by_ink = (read_row(row, dpi, languages, reader) for row in ink_rows(page, mine, others, usual))
+            again = max(again, [line for row in by_ink for line in row], key=lambda each: sum(map(sure_letters, each)))
         again = [_surer(line, mine, usual) for line in again]
         # What was read beside the tangles and is not found now is not lost.
         again += [x for x in mine if x not in tangles and not any(x.box.overlap(y.box) > 0 for y in again)]
@@ -135,29 +141,36 @@ def clear_of_neighbours(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
     def clear(line: FoundLine) -> FoundLine:
         if not TWO_ROWS[0] * usual < line.box.height < TWO_ROWS[1] * usual:
             return line
-        top, bottom = line.box.top, line.box.bottom
+        near: list[FoundLine] = []
         for other in lines:
-            shared = line.box.intersection(other.box)
             flush = max(abs(line.box.left - other.box.left), abs(line.box.right - other.box.right)) < 2 * usual
-            if not flush or other.box.height > TWO_ROWS[0] * usual:
-                continue
-            if shared.height < OVER * other.box.height:
-                continue
-            if other.box.centre.y < line.box.centre.y:
-                top = max(top, other.box.bottom)
-            else:
-                bottom = min(bottom, other.box.top)
-        if bottom - top < LEAST_CLEAR * usual:
-            return line
-        words = tuple(w._replace(box=_between(w.box, top, bottom)) for w in line.words)
+            shared = line.box.intersection(other.box).height
+            if (
+                other is not line
+                and flush
+                and OVER * other.box.height <= shared
+                and other.box.height <= TWO_ROWS[0] * usual
+            ):
+                near.append(other)
+        words = tuple(w._replace(box=_left_clear(w.box, line, near, usual)) for w in line.words)
         return line._replace(words=words, box=union(w.box for w in words))
 
     return [block._replace(lines=tuple(map(clear, block.lines))) for block in blocks]
 
 
-def _between(box: Box, top: int, bottom: int) -> Box:
-    inner = box._replace(top=max(box.top, top), bottom=min(box.bottom, bottom))
-    return inner if inner.bottom > inner.top else box
+def _left_clear(word: Box, line: FoundLine, near: Sequence[FoundLine], usual: float) -> Box:
+    """A word's box, no higher than the words of the lines near by that stand above and below it leave it."""
+    top, bottom = word.top, word.bottom
+    for other in near:
+        beside = [w.box for w in other.words if w.box.left - usual < word.right and word.left < w.box.right + usual]
+        beside = [box for box in beside if box.height > LEAST_WORD * usual]
+        if not beside:
+            continue
+        if other.box.centre.y < line.box.centre.y:
+            top = max(top, max(box.bottom for box in beside))
+        else:
+            bottom = min(bottom, min(box.top for box in beside))
+    return word._replace(top=top, bottom=bottom) if bottom - top >= LEAST_CLEAR * usual else word
 
 
 def _is_tangle(line: FoundLine, usual: float, beside: Sequence[FoundLine]) -> bool:
@@ -166,7 +179,7 @@ def _is_tangle(line: FoundLine, usual: float, beside: Sequence[FoundLine]) -> bo
     if not tall or not line.words or line.box.width < line.box.height:
         return False
     crossed = any(o is not line and line.box.overlap(o.box) > CROSSED * line.box.area for o in beside)
-    return line.confidence < TANGLED or (crossed and any(w.confidence < TANGLED for w in line.words))
+    return line.confidence < TANGLED or (crossed and any(w.confidence < UNSURE for w in line.words))
 
 
 def _read_part(line: FoundLine, usual: float) -> tuple[int, int]:
