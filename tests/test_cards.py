@@ -43,12 +43,15 @@ def test_cards_in_rows_are_found_and_share_the_whole_page() -> None:
     assert sum(card.area for card in cards) == 3000 * 2400
 
 
-def test_cards_that_lean_each_in_its_own_way_are_no_bent_sheet() -> None:
+@pytest.mark.parametrize("colour", [False, True])
+def test_cards_that_lean_each_in_its_own_way_are_no_bent_sheet(colour: bool) -> None:
     page = np.full((3000, 2400), 255, np.uint8)
     for (left, top), degrees in zip(FOUR, (1.0, -2.0, 2.0, -1.0), strict=True):
         lean = cv2.getRotationMatrix2D((left + 300, top + 300), degrees, 1)
         np.minimum(page, cv2.warpAffine(sheet([(left, top)], rows=7), lean, (2400, 3000), borderValue=255), out=page)
     assert find_curvature(reduced(page, DPI, MEASURING_DPI)[0], MEASURING_DPI).bend is not None
+    if colour:
+        page = np.repeat(page[:, :, None], 3, axis=2)
     cleaned = clean_page(page, DPI, Treatment(), lambda *_: FoundTurn(0, 1.0)).cleaned
     assert cleaned.mesh is None
     assert ["cards" in f.says for f in cleaned.findings if f.step == "flatten"] == [True]

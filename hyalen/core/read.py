@@ -81,7 +81,7 @@ def read_content(page: Image, dpi: float, languages: tuple[str, ...], reader: Re
     """
     if languages == (AUTO,):
         languages = detect_languages(page, dpi, reader)
-    if cards := find_cards(grey(page), dpi):
+    if cards := find_cards(page, dpi):
         cut = (np.ascontiguousarray(page[card.top : card.bottom, card.left : card.right]) for card in cards)
         return together(page, cards, [_read_sheet(each, dpi, languages, reader) for each in cut])
     return _read_sheet(page, dpi, languages, reader)

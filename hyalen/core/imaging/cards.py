@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, ink_mask, pieces, reduced
+from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, pieces, reduced
 from hyalen.core.model.geometry import Box
 
 WORK_DPI = 75.0  # pixels an inch: rows of small print stay apart
@@ -33,12 +33,12 @@ def find_cards(page: Image, dpi: float) -> list[Box]:
 
     Parameters
     ----------
-    page : (h, w) uint8
-        Cleaned.
+    page : (h, w) or (h, w, 3) uint8
+        Upright.
     dpi : float
         Pixels an inch.
     """
-    small, factor = reduced(page, dpi, WORK_DPI)
+    small, factor = reduced(grey(page), dpi, WORK_DPI)
     dpi = dpi / factor
     print_ = _print(small, dpi)
     height, width = print_.shape
