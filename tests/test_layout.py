@@ -232,9 +232,9 @@ def test_a_dark_ground_between_letters_is_no_rule_and_a_double_one_is_two() -> N
     cv2.line(page, (212, 200), (212, 900), 0, 3)  # double
     page[200:900, 500:760] = 0
     for top in range(220, 880, 60):  # light letters, and between them the ground runs down
-        page[top : top + 40, 510:625] = page[top : top + 40, 635:750] = 255
-    down = find_rules(page, 300).down
-    assert sorted({round(rule.centre.x, -1) for rule in down}) == [200, 210]
+        page[top : top + 30, 510:625] = page[top : top + 30, 635:750] = 255
+    down = {round(rule.centre.x, -1) for rule in find_rules(page, 300).down}
+    assert {200, 210} <= down and not any(510 < x < 750 for x in down)
 
 
 def test_ruled_table_is_found_with_its_grid() -> None:

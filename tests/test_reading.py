@@ -684,6 +684,33 @@ def test_rows_that_the_engine_makes_one_of_again_are_read_each_by_its_own_ink() 
     assert len(rows) == 2 and all(box.height < 60 for box in rows) and len(block.lines) == 8
 
 
+class CloseLetters(Figures):
+    """Reads letters surely where they stand close."""
+
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        (block,) = super().on(crop, asked)
+        columns = np.flatnonzero((crop < 128).any(axis=0))
+        sure = 0.95 if np.diff(columns).max() < 30 else 0.5
+        (line,) = block.lines
+        return [block._replace(lines=(line._replace(words=(line.words[0]._replace(confidence=sure),)),))]
+
+
+@pytest.mark.parametrize(("text", "found"), [("ANTONIO", ["ANTONIO"]), ("ANTON", [])])
+def test_a_title_whose_letters_stand_far_apart_below_an_ornament_is_read_as_if_they_stood_close(
+    text: str, found: list[str]
+) -> None:
+    page = np.full((600, 1400), 255, np.uint8)
+    for x in range(100, 1240, 160):  # seven letters and an eighth that does not go on with them
+        letter = page[300:380, x : x + 60]
+        letter[:, :14] = letter[:, -14:] = letter[30:44] = 0
+    page[:, 1220:] = 255
+    picture = FoundBlock(BlockKind.PICTURE, Box(80, 100, 1300, 420), ())
+    read = read_display(page, 300, ("eng",), [picture], CloseLetters(text, 0.95))
+    words = [w for b in read for line in b.lines for w in line.words]
+    assert [w.text for w in words] == found
+    assert not words or words[0].box == Box(100, 300, 100 + 6 * 160 + 60, 380)
+
+
 @pytest.mark.parametrize(("confidence", "kept"), [(0.95, False), (0.3, True)])
 def test_a_tangle_gives_way_to_rows_that_read_better_and_no_line_beside_it_is_lost(
     confidence: float, kept: bool
@@ -754,6 +781,24 @@ def test_a_column_between_columns_of_figures_is_one_though_half_of_it_was_misrea
     (region,) = ContentMaker().table(rows).page().regions
     assert region.table is not None
     assert numeric_columns(region.table.cells, 4) == figures
+
+
+@pytest.mark.parametrize(
+    ("texts", "left"),
+    [
+        (["175", "«175", "216.", "40", "41", "42", "43", "44", "45", "46", "47"], ["175", "175", "216"]),
+        (["175.", "175.", "216.", "40", "41"], ["175.", "175.", "216."]),
+        (["0.175", ".175", "216.5", "40", "41"], ["0.175", ".175", "216.5"]),
+    ],
+)
+def test_marks_about_a_figure_that_few_of_its_column_have_are_specks(texts: list[str], left: list[str]) -> None:
+    rows = [["Station", "1930"], *([f"Post {i}", text] for i, text in enumerate(texts))]
+    content = ContentMaker().table(rows).page()
+    page = np.full((content.height, content.width), 255, np.uint8)
+    read = read_cells(page, 300, content, Figures("x", 0.1))
+    assert column_of(read)[1:4] == left
+    if left[1] != texts[1]:
+        assert next(w for w in read.words if w.text == "216").others == ("216.",)
 
 
 def test_a_cell_is_read_without_the_rule_beneath_it_and_the_rows_around_it() -> None:

@@ -21,7 +21,7 @@ CLOSE, FLUSH, MANY_FLUSH = 3, 5, 3  # sizes up and down to lines of like edges; 
 LEAST_LETTERS = 3  # of such a short line: a chart's numbers are none
 JUSTIFIED = 6  # lines of a block
 IN_ROW, AS_HIGH = 8, 0.75  # heights to the next cell; of a height, that two cells share, and how alike they are in it
-FLAT = 0.8  # of a letter's width
+FLAT, LOWEST = 0.8, 0.031  # of a letter's width; inches: capitals of three points
 NEAR = 12  # lines of other columns may come between two of one
 
 _BRACKETED = re.compile(r"^(?:\(\w{1,5}\)|\[\w{1,5}\])$")  # no specks stand so
@@ -59,13 +59,13 @@ def is_noise(line: FoundLine, dpi: float) -> bool:
     mean = sum(w.confidence * len(w.text) for w in line.words) / len(text)
     if mean < 0.3:
         return not any(len(w.text) >= 4 and is_known(w.text.strip(".,;:"), w.language) for w in line.words)
-    return (letters <= 2 and mean < 0.55) or (mean < SURE and _is_flat(line, text))
+    return (letters <= 2 and mean < 0.55) or (mean < SURE and _is_flat(line, text, dpi))
 
 
-def _is_flat(line: FoundLine, text: str) -> bool:
-    """Whether it is lower than tall letters are wide: the heads or feet of a row."""
-    letters = len(text) + len(line.words) - 1
-    return TALL.search(text) is not None and line.box.height < FLAT * line.box.width / letters
+def _is_flat(line: FoundLine, text: str, dpi: float) -> bool:
+    """Whether it is lower than tall letters are wide, or than any are printed: the heads or feet of a row."""
+    width = sum(w.box.width for w in line.words) / len(text)
+    return TALL.search(text) is not None and line.box.height < max(FLAT * width, LOWEST * dpi)
 
 
 def stands_up(line: FoundLine) -> bool:

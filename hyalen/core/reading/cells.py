@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from itertools import pairwise
 
 import cv2
@@ -23,6 +25,8 @@ MOST = 150  # cells a page
 GUTTER = 0.5  # of the figures' height: white between columns
 DARK = 128  # grey level
 MORE = 1.3  # times a word's height or width: its cell's ink was not read whole
+FEW_MARKED = 0.2  # of a column's figures
+_MARKS = re.compile(r"^[«»‘’“”'\"`|_~]+|[«»‘’“”'\"`|_~.,:;·]+$")
 RULED, EDGE = 0.85, 0.4  # of a row of pixels, inked: a rule's; of the height, within which one stands above or below
 INSET = 0.012  # inches from the cell's rules
 LEAST_INK, LEAST_HEIGHT = 0.004, 0.045  # of the cell's area; inches: less is a speck or a leader
@@ -86,9 +90,32 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         cells = tuple(
             again(c, language) if c.column in numeric and c.column_span == 1 and not c.header else c for c in parted
         )
+        cells = _without_marks(cells, numeric)
         return region.model_copy(update={"table": table.model_copy(update={"cells": cells})})
 
     return content.model_copy(update={"regions": tuple(map(mended, content.regions))})
+
+
+def _without_marks(cells: Sequence[Cell], numeric: set[int]) -> tuple[Cell, ...]:
+    """The cells without marks before and behind a figure that few of its column's have: specks."""
+    specked: set[int] = set()
+    for column in numeric:
+        figures = [c for c in cells if c.column == column and is_number(c.text.strip())]
+        marked = [c for c in figures if _MARKS.search(c.text.strip())]
+        if len(marked) <= FEW_MARKED * len(figures):
+            specked |= set(map(id, marked))
+
+    def cleared(cell: Cell) -> Cell:
+        words = [w for line in cell.lines for w in line.words]
+        if id(cell) not in specked or len(words) != 1:
+            return cell
+        (old,) = words
+        others = tuple(dict.fromkeys((old.text, *old.others)))
+        word = old.model_copy(update={"text": _MARKS.sub("", old.text), "others": others, "letters": ""})
+        lines = (line.model_copy(update={"words": (word,)}) if line.words else line for line in cell.lines)
+        return cell.model_copy(update={"lines": tuple(lines)})
+
+    return tuple(map(cleared, cells))
 
 
 def line_of(word: Word) -> Line:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 from statistics import median
 from typing import NamedTuple
 
@@ -18,6 +19,7 @@ from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced, with_ma
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import EDGES, is_known
 from hyalen.core.layout.legible import reads
+from hyalen.core.layout.sizes import CAPITALS
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.reader import Reader
@@ -41,6 +43,9 @@ ROW, MOST_ROW = 0.3, 0.37  # inches: strips that are higher may have two lines, 
 WIDE, CLOSE = 1 / 15, 1 / 75  # inches around a strip, and around a line that is shown to the engine as it is
 DISPLAY = (0.14, 0.9)  # inches: heights of the letters of titles
 LEAST_DISPLAY, MOST_DISPLAY, SURE_DISPLAY = 4, 12, 0.8  # letters of a title; titles of a page; confidence
+# Of their height: from which space on letters are set apart, and that at which they, and words, are shown; usual spaces
+# between words.
+FAR_APART, LETTERS_CLOSE, WORDS_CLOSE, WORD_GAP = 0.4, 0.2, 0.7, 1.7
 PALEST_STROKE = 24  # grey levels from its paper: faint pencil is ink, too
 
 
@@ -211,17 +216,58 @@ def read_display(
         if any(box.overlap(w) > 0 for w in known):
             continue
         margin = int(dpi / 12)
-        crop = np.full((box.height + 2 * margin, box.width + 2 * margin), 255, np.uint8)
-        for letter in row:  # without the picture's strokes around them
-            top, left = letter.top - box.top + margin, letter.left - box.left + margin
-            part = page[letter.top : letter.bottom, letter.left : letter.right]
-            crop[top : top + letter.height, left : left + letter.width] = part
+        line = _read_close(page, row, margin, dpi, languages, reader)
+        if line is not None:
+            found.append(FoundBlock(BlockKind.TEXT, box, (line,)))
+            continue
+        crop = _set_out(page, row, [letter.left for letter in row], margin)
         for block in reader.read_region(crop, dpi, languages, Shape.LINE):
-            lines = [shifted(line, box.left - margin, box.top - margin) for line in block.lines]
+            lines = [shifted(line, row[0].left - margin, union(row).top - margin) for line in block.lines]
             lines = [line for line in lines if _is_display(line, len(row))]
             if lines:
                 found.append(FoundBlock(BlockKind.TEXT, box, tuple(lines)))
     return found
+
+
+def _set_out(page: Image, row: Sequence[Box], lefts: Sequence[int], margin: int) -> Image:
+    """Letters of a row on white, each at its place across, without the picture's strokes around them."""
+    box, first = union(row), lefts[0]
+    right = max(left + letter.width for left, letter in zip(lefts, row, strict=True))
+    crop = np.full((box.height + 2 * margin, right - first + 2 * margin), 255, np.uint8)
+    for left, letter in zip(lefts, row, strict=True):
+        x, y = left - first + margin, letter.top - box.top + margin
+        part = page[letter.top : letter.bottom, letter.left : letter.right]
+        crop[y : y + letter.height, x : x + letter.width] = part
+    return crop
+
+
+def _read_close(
+    page: Image, row: Sequence[Box], margin: int, dpi: float, languages: tuple[str, ...], reader: Reader
+) -> FoundLine | None:
+    """What letters set far apart say once they stand close; None where they need not, or not each is one of a word."""
+    height = float(np.median([letter.height for letter in row]))
+    gaps = [b.left - a.right for a, b in pairwise(row)]
+    if np.median(gaps) < FAR_APART * height:
+        return None
+    wide = WORD_GAP * float(np.median(gaps))
+    spaces = [round((WORDS_CLOSE if gap > wide else LETTERS_CLOSE) * height) for gap in gaps]
+    lefts = np.cumsum([row[0].left, *(a.width + space for a, space in zip(row, spaces, strict=False))]).tolist()
+    found = reader.read_region(_set_out(page, row, lefts, margin), dpi, languages, Shape.LINE)
+    lines = [line for block in found for line in block.lines]
+    if len(lines) != 1 or lines[0].confidence < SURE_DISPLAY:
+        return None
+    left, words = list(row), list[FoundWord]()
+    for word in lines[0].words:
+        count = sum(map(str.isalnum, word.text))
+        if not 0 < count <= len(left):
+            return None
+        words.append(word._replace(box=union(left[:count])))
+        left = left[count:]
+    if left:
+        return None
+    box = union(row)
+    level = float(np.median([letter.bottom for letter in row]))
+    return FoundLine(tuple(words), box, (Point(box.left, level), Point(box.right, level)), height / CAPITALS)
 
 
 def _large_rows(page: Image, dpi: float, pictures: Sequence[Box]) -> list[list[Box]]:
