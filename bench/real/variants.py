@@ -1,4 +1,4 @@
-"""Real scans as they might have come: coarser, of one bit, compressed, turned, of a false resolution."""
+"""Real scans as they might have come: coarser, of one bit, compressed, turned, of a false resolution, or all but the same."""
 
 from __future__ import annotations
 
@@ -54,6 +54,26 @@ def turned(scan: Scan, degrees: float) -> Scan:
     return scan._replace(pixels=as_uint8(cv2.cvtColor(page, cv2.COLOR_RGB2GRAY)))
 
 
+def reduced(scan: Scan, share: float) -> Scan:
+    """As another scanner's sampling would have it, at the same size on paper."""
+    small = as_uint8(cv2.resize(scan.pixels, None, fx=share, fy=share, interpolation=cv2.INTER_AREA))
+    return Scan(small, scan.dpi * share)
+
+
+def cut(scan: Scan, pixels: int) -> Scan:
+    return scan._replace(pixels=np.ascontiguousarray(scan.pixels[pixels:-pixels, pixels:-pixels]))
+
+
+def noisy(scan: Scan, deviation: float) -> Scan:
+    noise = np.random.default_rng(1).normal(0, deviation, scan.pixels.shape)
+    return scan._replace(pixels=np.clip(scan.pixels + noise, 0, 255).astype(np.uint8))
+
+
+def pale(scan: Scan, share: float) -> Scan:
+    return scan._replace(pixels=(255 - (255 - scan.pixels.astype(np.float64)) * share).astype(np.uint8))
+
+
+# The last five are so near to the scan itself that nothing should change: how firm the rules are.
 VARIANTS: dict[str, Callable[[Scan], Scan | None]] = {
     "150 dpi": partial(coarse, dpi=150),
     "100 dpi": partial(coarse, dpi=100),
@@ -64,6 +84,11 @@ VARIANTS: dict[str, Callable[[Scan], Scan | None]] = {
     "on its side": partial(turned, degrees=90),
     "1,200 dpi stated": lambda scan: scan._replace(dpi=1200),
     "no resolution": lambda scan: scan._replace(dpi=0),
+    "turned by 0.3 degrees": partial(turned, degrees=0.3),
+    "reduced to 95 %": partial(reduced, share=0.95),
+    "cut by 7 pixels": partial(cut, pixels=7),
+    "noisy": partial(noisy, deviation=4),
+    "paler": partial(pale, share=0.8),
 }
 
 
@@ -103,6 +128,9 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
             scores = [r.score for r in results if r.score]
             f1, order = (sum(getattr(s, each) for s in scores) / max(1, len(scores)) for each in ("f1", "order"))
             rows.append((f"real pages, {variant}: block starts F1; order", f"{f1:.3f}; {order:.3f}", "", ""))
+            cells = [r.cells for r in results if r.cells]
+            met, true = (sum(c[i] for c in cells) for i in range(2))
+            rows.append((f"real tables, {variant}: neighbouring cells right", f"{met / max(1, true):.3f}", "", ""))
             known = f"{sum(r.known for r in results)}", f"{sum(r.bare for r in results)}"
             rows.append((f"real pages, {variant}: known words", *known, "above bare"))
             rows += [(f"    {r.name}", str(r.known), str(r.bare), "") for r in results if r.known < NEAR * r.bare]
