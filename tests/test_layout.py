@@ -754,6 +754,14 @@ def test_figures_that_were_read_as_one_over_wide_white_are_parted(text: str, gap
     assert [w.box for w in found] == ([left, right] if len(parts) > 1 else [word.box])
 
 
+def test_a_year_whose_figures_are_set_apart_stays_one() -> None:
+    (line,) = set_rows([("301", "807", "161", "")])
+    figures = [Box(1000 + 60 * i, 100, 1015 + 60 * i, 140) for i in range(4)]
+    year = FoundWord("1931", union(figures), 0.9, "eng")
+    line = line._replace(words=(*line.words, year), box=union((line.box, year.box)))
+    assert with_figures_apart(inked(*figures), line) is line
+
+
 def test_a_name_of_several_lines_and_a_head_over_it_are_a_table_of_two_rows() -> None:
     years = ("", "1926", "1927", "1928", "1929")
     lines = set_rows(

@@ -50,7 +50,8 @@ def _parts(page: Image, word: FoundWord, widest: float) -> list[FoundWord]:
     ends = [*(int(inked[i]) + 1 for i in wide), right - left]
     boxes = [Box(left + a, top, left + b, bottom) for a, b in zip(firsts, ends, strict=True)]
     texts = _shared_out(word.text, [box.width for box in boxes])
-    if not all(any(map(str.isalnum, text)) for text in texts):
+    spaced = len(texts) > 2 and all(len(text) == 1 for text in texts)
+    if spaced or not all(any(map(str.isalnum, text)) for text in texts):
         return [word]
     return [word._replace(text=text, box=box, others=(), letters="") for text, box in zip(texts, boxes, strict=True)]
 

@@ -14,6 +14,7 @@ from hyalen.core.model.geometry import Box
 
 TRUSTED = 0.6  # confidence of a word in no list that counts as read
 SURE = 0.75  # confidence at which any word counts
+UNSURE = 0.55  # of a letter or two that may be specks
 LEAST_CONFIDENCE = 0.4  # of a line of words
 LEAST_EVEN = 0.25  # the same, where its letters stand evenly
 PRINT_WORDS, PRINT_AREA, PRINT_KNOWN = 10, 0.25, 0.35  # of a place: words of length; their share of it; of them, known
@@ -59,7 +60,7 @@ def is_noise(line: FoundLine, dpi: float) -> bool:
     mean = sum(w.confidence * len(w.text) for w in line.words) / len(text)
     if mean < 0.3:
         return not any(len(w.text) >= 4 and is_known(w.text.strip(".,;:"), w.language) for w in line.words)
-    return (letters <= 2 and mean < 0.55) or (mean < SURE and _is_flat(line, text, dpi))
+    return (letters <= 2 and mean < UNSURE) or (mean < SURE and _is_flat(line, text, dpi))
 
 
 def _is_flat(line: FoundLine, text: str, dpi: float) -> bool:
@@ -95,11 +96,13 @@ def columnar(lines: Sequence[FoundLine]) -> set[int]:
 
 
 def in_rows(lines: Sequence[FoundLine]) -> set[int]:
-    """Ids of the short lines that stand level, and as high, between two of figures that read: a smudged cell of a row."""
+    """Ids of the unsure lines that stand level, and as high, between two figures that read: a smudged cell of a row."""
     words = (w for line in lines for w in line.words)
     figures = [w.box for w in words if w.confidence > TRUSTED and any(map(str.isdecimal, w.text))]
     found = set()
     for line in lines:
+        if line.confidence >= UNSURE:
+            continue
         x0, top, x1, bottom = line.box
         reach, least = IN_ROW * line.box.height, AS_HIGH * line.box.height
         beside = [b for b in figures if min(bottom, b.bottom) - max(top, b.top) > least and b.height > least]
