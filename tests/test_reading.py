@@ -24,7 +24,7 @@ from hyalen.core.languages import (
 )
 from hyalen.core.layout.cells import numeric_columns
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.model.content import PageContent, RegionKind, Role, Word
+from hyalen.core.model.content import Cell, PageContent, RegionKind, Role, Word
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.read import detect_languages, read_content
@@ -692,12 +692,17 @@ class CloseLetters(Figures):
         columns = np.flatnonzero((crop < 128).any(axis=0))
         sure = 0.95 if np.diff(columns).max() < 30 else 0.5
         (line,) = block.lines
-        return [block._replace(lines=(line._replace(words=(line.words[0]._replace(confidence=sure),)),))]
+        language = "heb" if "א" <= self.text[0] <= "ת" else "eng"
+        words = (line.words[0]._replace(text=t, confidence=sure, language=language) for t in self.text.split())
+        return [block._replace(lines=(line._replace(words=tuple(words)),))]
 
 
-@pytest.mark.parametrize(("text", "found"), [("ANTONIO", ["ANTONIO"]), ("ANTON", [])])
+@pytest.mark.parametrize(
+    ("text", "found", "first"),
+    [("ANTONIO", ["ANTONIO"], 0), ("ANTON", [], 0), ("ANTO NIO", ["ANTO", "NIO"], 0), ("מגדל אור", ["מגדל", "אור"], 3)],
+)
 def test_a_title_whose_letters_stand_far_apart_below_an_ornament_is_read_as_if_they_stood_close(
-    text: str, found: list[str]
+    text: str, found: list[str], first: int
 ) -> None:
     page = np.full((600, 1400), 255, np.uint8)
     for x in range(100, 1240, 160):  # seven letters and an eighth that does not go on with them
@@ -708,7 +713,9 @@ def test_a_title_whose_letters_stand_far_apart_below_an_ornament_is_read_as_if_t
     read = read_display(page, 300, ("eng",), [picture], CloseLetters(text, 0.95))
     words = [w for b in read for line in b.lines for w in line.words]
     assert [w.text for w in words] == found
-    assert not words or words[0].box == Box(100, 300, 100 + 6 * 160 + 60, 380)
+    letters = len(found[0]) if found else 0
+    left = 100 + first * 160  # of the first word: from the right, it is the last four letters
+    assert not words or words[0].box == Box(left, 300, left + (letters - 1) * 160 + 60, 380)
 
 
 @pytest.mark.parametrize(("confidence", "kept"), [(0.95, False), (0.3, True)])
@@ -769,18 +776,46 @@ def test_cells_of_a_column_of_figures_are_read_again_as_figures() -> None:
     assert len(reader.alphabets) == 2 and all(set("0123456789") <= set(a) and "l" not in a for a in reader.alphabets)
 
 
-@pytest.mark.parametrize(("texts", "figures"), [
-    (["5", "“a", "Mi", "474", "il"], {1, 2, 3}),
-    (["5", "“a", "Mi", "seo", "il"], {1, 3}),
-    (["5", "absent", "no", "474", "ill"], {1, 3}),
+def as_unsure(content: PageContent, column: int, confidence: float) -> PageContent:
+    """The content of a table with the words of a column read as surely as that."""
+    (region,) = content.regions
+    assert region.table is not None
+
+    def told(cell: Cell) -> Cell:
+        if cell.column != column:
+            return cell
+        words = [tuple(w.model_copy(update={"confidence": confidence}) for w in line.words) for line in cell.lines]
+        lines = (x.model_copy(update={"words": w}) for x, w in zip(cell.lines, words, strict=True))
+        return cell.model_copy(update={"lines": tuple(lines)})
+
+    table = region.table.model_copy(update={"cells": tuple(map(told, region.table.cells))})
+    return content.model_copy(update={"regions": (region.model_copy(update={"table": table}),)})
+
+
+@pytest.mark.parametrize(("texts", "confidence", "figures"), [
+    (["5", "“a", "Mi", "474", "il"], 0.5, {1, 2, 3}),
+    (["5", "A1", "B2", "474", "C3"], 0.95, {1, 3}),  # marks of their own
+    (["5", "“a", "Mi", "seo", "il"], 0.5, {1, 3}),
+    (["5", "absent", "no", "474", "ill"], 0.5, {1, 3}),
 ])  # fmt: skip
 def test_a_column_between_columns_of_figures_is_one_though_half_of_it_was_misread(
-    texts: list[str], figures: set[int]
+    texts: list[str], confidence: float, figures: set[int]
 ) -> None:
     rows = [["Station", "1930", "1931", "1932"], *([f"Post {i}", "196", text, "245"] for i, text in enumerate(texts))]
-    (region,) = ContentMaker().table(rows).page().regions
+    (region,) = as_unsure(ContentMaker().table(rows).page(), 2, confidence).regions
     assert region.table is not None
     assert numeric_columns(region.table.cells, 4) == figures
+
+
+@pytest.mark.parametrize(("text", "confidence", "left"), [
+    ("nil", 0.9, "nil"), ("none", 0.9, "none"), ("lamp", 0.9, "lamp"),
+    ("nil", 0.5, "1115"), ("zq", 0.9, "1115"),
+])  # fmt: skip
+def test_a_word_that_stands_in_a_column_of_figures_is_not_read_as_one(text: str, confidence: float, left: str) -> None:
+    rows = [["Station", "1930"], *([f"Post {i}", value] for i, value in enumerate(["96", "45", "12", text, "33"]))]
+    content = as_unsure(ContentMaker().table(rows).page(), 1, confidence)
+    page = np.full((content.height, content.width), 255, np.uint8)
+    assert column_of(read_cells(page, 300, content, Figures("1115", 0.6)))[4] == left
 
 
 @pytest.mark.parametrize(

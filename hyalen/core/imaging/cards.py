@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, pieces, reduced
+from hyalen.core.imaging.pixels import Image, Mask, as_uint8, grey, ink_mask, pieces, reduced
 from hyalen.core.model.geometry import Box
 
 WORK_DPI = 75.0  # pixels an inch: rows of small print stay apart
@@ -21,8 +21,6 @@ SPECK, HAIR = 0.03, 0.06  # inches: dirt, and a card's own edge, are no print
 LEVEL, MOST_LEVEL = 0.2, 0.6  # of the pitch, that rows of a table stand off at most; share of rows that stand level
 SIDE = 0.8  # inches of a card beside the next one, in which its rows are looked at: a card may lean
 LEAST_ROW, MOST_ROW = 0.03, 0.4  # inches: heights of a row of print
-
-Mask = NDArray[np.uint8]
 
 
 def find_cards(page: Image, dpi: float) -> list[Box]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from hyalen.core.imaging.pictures import Mask, with_pictures
-from hyalen.core.imaging.pixels import Image, as_uint8
+from hyalen.core.imaging.pictures import with_pictures
+from hyalen.core.imaging.pixels import Image, Mask, as_uint8
 
 FULL_INK = 25.0  # grey level that black print has in a good scan
 

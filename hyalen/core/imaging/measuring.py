@@ -186,9 +186,6 @@ def straight_and_flat(m: Measuring, flat: Frame, measured: Skew | None) -> tuple
     if had:
         return skew, remembered  # type: ignore[return-value]
     found = find_curvature(m.view(straightened(flat, skew)), m.small_dpi)
-    if found.bend is not None and find_cards(m.view(straightened(flat, skew)), m.small_dpi):
-        m.tell("flatten", "flat: cards that lie beside each other, each in its own way")
-        return skew, None
     if found.bend is not None and abs(found.lean) > LEAST_LEAN and m.treatment.straighten.switch is Switch.AUTOMATIC:
         skew = round(skew + found.lean, 3)  # the profile had leant on the bent part
         found = find_curvature(m.view(straightened(flat, skew)), m.small_dpi)
@@ -196,9 +193,12 @@ def straight_and_flat(m: Measuring, flat: Frame, measured: Skew | None) -> tuple
     if found.bend is None:
         m.tell("flatten", "flat" if found.confidence else "too little text to measure", found.deepest)
         return skew, None
+    # Cards that lean each in its own way come out level, too.
+    cards = find_cards(m.view(straightened(flat, skew)), m.small_dpi)
+    says = "levelled; cards lie askew" if cards else "flattened; lines bent"
     m.tell(
         "flatten",
-        f"flattened; lines bent by up to {found.deepest * MILLIMETRES:.1f} mm",
+        f"{says} by up to {found.deepest * MILLIMETRES:.1f} mm",
         found.deepest * MILLIMETRES,
         round(found.confidence, 3),
     )

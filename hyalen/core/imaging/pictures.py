@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.curvature import LETTERS_DPI, find_letters
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
+from hyalen.core.imaging.pixels import Image, Mask, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 
 WORKING_DPI = 37.5  # pixels an inch: letters run together, tones stay
@@ -23,8 +23,6 @@ LEAST_RIM = 0.85  # the same of its rim
 LEANING = 0.05  # rise over run: what is written so is a stamp or part of a picture
 WHITE, LEAST_WHITE = 200, 0.94  # grey level; share of what lies between letters, that is paper and no tint
 LEAST_LETTERS = 60  # letters in lines within, that make it text and no picture
-
-Mask = NDArray[np.uint8]
 
 
 def textured_mask(page: Image, dpi: float) -> Mask:

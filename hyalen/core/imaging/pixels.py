@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Image = NDArray[np.uint8]
+Mask = NDArray[np.uint8]
 SMALL = 1 << 18  # pixels: of fewer, a table of all short numbers takes longer than an index
 
 

@@ -7,8 +7,8 @@ import numpy as np
 
 from hyalen.core.imaging.curvature import LETTERS_DPI, find_letters
 from hyalen.core.imaging.outline import find_outline
-from hyalen.core.imaging.pictures import LEAST_LETTERS, Mask
-from hyalen.core.imaging.pixels import Image, grey, reduced
+from hyalen.core.imaging.pictures import LEAST_LETTERS
+from hyalen.core.imaging.pixels import Image, Mask, grey, reduced
 from hyalen.core.imaging.trim import goes_on_beyond
 
 MOST_LETTERS = 300  # in lines, on a plate's whole page: more are a page of text

@@ -8,8 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.imaging.pictures import Mask
-from hyalen.core.imaging.pixels import Image, as_uint8, grey
+from hyalen.core.imaging.pixels import Image, Mask, as_uint8, grey
 
 TILE = 256  # pixels a side: some twenty periods of a screen of 133 lines at 300 dpi
 LEAST_DPI = 200.0  # pixels an inch: below, the screen is finer than the scan

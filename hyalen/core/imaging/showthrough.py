@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hyalen.core.imaging.colour import coloured_ink
-from hyalen.core.imaging.pictures import Mask, enlarged
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, reduced
+from hyalen.core.imaging.pictures import enlarged
+from hyalen.core.imaging.pixels import Image, Mask, as_uint8, grey, reduced
 
 WORKING_DPI = 150.0  # pixels an inch: what shines through is blurred anyway
 LEAST_COVER = 0.008  # of the page that shines through, before anything is taken off

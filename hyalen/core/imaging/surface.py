@@ -14,8 +14,8 @@ from hyalen.core.imaging.background import estimate_paper, whiten
 from hyalen.core.imaging.despeckle import despeckle
 from hyalen.core.imaging.ink import darken, sharpen
 from hyalen.core.imaging.marks import clean_edges, find_lines, remove_holes, remove_lines
-from hyalen.core.imaging.pictures import Mask, both, picture_mask, textured_mask, with_pictures, without_writing
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, ink_mask, reduced
+from hyalen.core.imaging.pictures import both, picture_mask, textured_mask, with_pictures, without_writing
+from hyalen.core.imaging.pixels import Image, Mask, as_uint8, grey, ink_mask, reduced
 from hyalen.core.imaging.plates import plate_mask
 from hyalen.core.imaging.screen import descreen, find_screen
 from hyalen.core.imaging.showthrough import find_show_through, remove_show_through, subtract_reverse

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from statistics import median
 
 from hyalen.core.layout.aligned import is_number
 from hyalen.core.model.content import Cell, Line, Table, Word
@@ -12,7 +13,7 @@ from hyalen.core.model.geometry import union
 WHITE = 1.2  # of a line's height, behind a point or comma within a figure
 _TO_BE_ENDED, _END = re.compile(r"[-+]?\d+[.,]"), re.compile(r"\d{1,3}")
 MOSTLY = 0.6  # of a column's cells that are figures, for the rest to be some
-MISREAD = 0.3  # the same, between columns of figures
+MISREAD, SURE = 0.3, 0.8  # the same, between columns of figures; usual confidence of what are no misread figures there
 INSTEAD = frozenset(
     {"nil", "none", "do", "ditto", "id", "idem", "n/a", "néant", "ibid"}
 )  # of a figure; common practice, no source
@@ -24,22 +25,26 @@ _FIGURES = str.maketrans({"O": "0", "o": "0", "Q": "0", "D": "0", "l": "1", "I":
 def numeric_columns(cells: Sequence[Cell], columns: int) -> set[int]:
     """The columns whose cells below the first row are figures, most of them.
 
-    Between two such columns fewer do, where what else stands there is no longer than figures are: those were misread.
+    Between two such columns fewer do, where what else stands there reads unsurely and is no longer than figures are:
+    those were misread.
     """
-    texts: dict[int, list[str]] = {}
+    held: dict[int, list[Cell]] = {}
     for cell in cells:
-        if cell.row > 0 and cell.column_span == 1 and (text := cell.text.strip()):
-            texts.setdefault(cell.column, []).append(text)
-    figures = {column: [t for t in mine if _is_figure(t)] for column, mine in texts.items()}
-    found = {column for column, mine in texts.items() if len(figures[column]) >= MOSTLY * len(mine)}
-    longest = max((len(text) for column in found for text in figures[column]), default=0)
+        if cell.row > 0 and cell.column_span == 1 and cell.text.strip():
+            held.setdefault(cell.column, []).append(cell)
+    figures = {column: [c for c in mine if _is_figure(c.text)] for column, mine in held.items()}
+    found = {column for column, mine in held.items() if len(figures[column]) >= MOSTLY * len(mine)}
+    longest = max((len(c.text.strip()) for column in found for c in figures[column]), default=0)
 
-    def is_misread(column: int, mine: Sequence[str]) -> bool:
+    def is_misread(column: int, mine: Sequence[Cell]) -> bool:
         between = column - 1 in found and (column + 1 in found or column + 1 == columns)
-        short = all(len(text) <= longest and len(text.split()) == 1 for text in mine)
-        return between and short and len(figures[column]) >= MISREAD * len(mine)
+        others = [[w for line in c.lines for w in line.words] for c in mine if not _is_figure(c.text)]
+        if not others or not between or len(figures[column]) < MISREAD * len(mine):
+            return False
+        short = all(len(words) == 1 and len(words[0].text) <= longest for words in others)
+        return short and median(w.confidence for words in others for w in words) < SURE
 
-    return found | {column for column, mine in texts.items() if is_misread(column, mine)}
+    return found | {column for column, mine in held.items() if is_misread(column, mine)}
 
 
 def as_read(cells: Sequence[Cell], backwards: bool) -> tuple[Cell, ...]:

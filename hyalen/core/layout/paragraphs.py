@@ -314,7 +314,7 @@ class _Column:
             return False
         first = line.words[0]
         if _opening(line).islower():  # small capitals are read as small letters
-            return self._remains(i - 1) > WELL_SHORT * self._width(i)
+            return not before.text.endswith(":") and self._remains(i - 1) > WELL_SHORT * self._width(i)
         if _RUN_IN.match(line.text) and not _RUN_IN.match(before.text):
             return True
         return self._remains(i - 1) > first.box.width + 0.9 * size

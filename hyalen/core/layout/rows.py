@@ -28,7 +28,7 @@ NARROW_GUTTER, BEGIN_ALIKE, INDENT = 1.5, 0.3, 2.0  # line heights: widest space
 # Line heights around a letter between columns: beside it lines end and begin, and it parts them; by how much its box
 # may reach into them.
 GUIDED, AT_RIM = 1.5, 0.1
-MOST_UNLIKE = 1.35  # times: words within it are of one size
+MOST_UNLIKE, ONE_SIZE = 1.35, 1.15  # times: words within it are of one size; the same, of lines
 # Times: type of two blocks, and how much wider its letters are at least; words beside it, and their letters, that tell.
 OTHER_SIZE, OTHER_WIDTH, BESIDE, LEAST_LETTERS = 1.7, 1.3, 3, 5
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
@@ -366,8 +366,8 @@ def _bridges(left: FoundLine, right: FoundLine, lines: Sequence[FoundLine]) -> i
     row = union((left.box, right.box))
     sides = set()
     for line in lines:
-        # The height of a line of figures is told less surely than that of words.
-        alike = any(max(line.height, part.height) < 1.3 * min(line.height, part.height) for part in (left, right))
+        # The height of a line of figures is told less surely than how large its words are.
+        alike = max(line.height, height) <= 1.3 * min(line.height, height) or _of_one_size((line, left, right))
         if line is left or line is right or not alike:
             continue
         above = line.box.centre.y < row.centre.y
@@ -375,6 +375,11 @@ def _bridges(left: FoundLine, right: FoundLine, lines: Sequence[FoundLine]) -> i
         if -0.5 * height < apart < 0.8 * height and _runs_over(line, left.box.right, right.box.left):
             sides.add(above)
     return len(sides)
+
+
+def _of_one_size(lines: Sequence[FoundLine]) -> bool:
+    sizes = [type_size(line) for line in lines]
+    return max(sizes) < ONE_SIZE * min(sizes)
 
 
 def _runs_over(line: FoundLine, start: int, end: int) -> bool:

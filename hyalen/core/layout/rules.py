@@ -7,9 +7,8 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from hyalen.core.imaging.pixels import Image, as_uint8, grey, pieces, reduced
+from hyalen.core.imaging.pixels import Image, Mask, as_uint8, grey, pieces, reduced
 from hyalen.core.model.geometry import Box
 
 WORK_DPI = 150.0  # pixels an inch: a hairline is a pixel wide
@@ -19,9 +18,6 @@ DARK = 170  # grey level: hairlines are lighter than letters
 BESIDE = 3  # pixels
 DARK_SIDE, DARK_SIDES = 0.7, 0.4  # of the pixels on one side of a stroke, and on both
 HEAD_ROW = 0.6  # inches: taller dark grounds are panels by themselves
-
-
-Mask = NDArray[np.uint8]
 
 
 class Rules(NamedTuple):

@@ -13,11 +13,7 @@ from hyalen.core.model.found import FoundBlock, FoundLine
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.ink_rows import Row, ink_rows, read_row
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import (
-    sure_letters,
-    with_lines_replaced,
-    without_emptied,
-)
+from hyalen.core.reading.rest import sure_letters, with_lines_replaced, without_emptied
 from hyalen.core.reading.tangles import usual_height
 
 JOINED = frozenset({"ARABIC", "SYRIAC"})  # scripts whose vowel signs and dots fill the space between the rows

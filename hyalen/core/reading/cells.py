@@ -10,8 +10,9 @@ import cv2
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image
+from hyalen.core.languages import is_known
 from hyalen.core.layout.aligned import FRACTIONS, is_number
-from hyalen.core.layout.cells import as_read, numeric_columns
+from hyalen.core.layout.cells import INSTEAD, as_read, numeric_columns
 from hyalen.core.model.content import Cell, Line, PageContent, Region, Table, Word
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.numerals import read_numerals
@@ -55,6 +56,8 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         bad = len(words) > 1 and all(w.confidence < WEAK for w in words) and not all(is_number(w.text) for w in words)
         if not weak or (len(words) > 1 and not bad) or left <= 0 or any(c in FRACTIONS for w in words for c in w.text):
             return cell
+        if any(_stands_instead(w, language) for w in words):
+            return cell
         box = _place(page, dpi, union(w.box for w in words), cell.box) if words else _ink(page, dpi, cell.box)
         if box is None:
             return cell
@@ -94,6 +97,12 @@ def read_cells(page: Image, dpi: float, content: PageContent, reader: Reader) ->
         return region.model_copy(update={"table": table.model_copy(update={"cells": cells})})
 
     return content.model_copy(update={"regions": tuple(map(mended, content.regions))})
+
+
+def _stands_instead(word: Word, language: str) -> bool:
+    """Whether a word that reads surely is no misread figure: "nil", or another that the language has."""
+    text = word.text.strip(" .").casefold()
+    return word.confidence >= WEAK and (text in INSTEAD or (len(text) > 2 and is_known(text, language)))
 
 
 def _without_marks(cells: Sequence[Cell], numeric: set[int]) -> tuple[Cell, ...]:

@@ -17,7 +17,7 @@ from hyalen.core.imaging.hanging import PALEST_INK, without_hanging
 from hyalen.core.imaging.pictures import lines_of_writing
 from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced, with_margin
 from hyalen.core.imaging.skew import glyph_mask
-from hyalen.core.languages import EDGES, is_known
+from hyalen.core.languages import EDGES, is_known, mostly_right_to_left
 from hyalen.core.layout.legible import reads
 from hyalen.core.layout.sizes import CAPITALS
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
@@ -256,7 +256,8 @@ def _read_close(
     lines = [line for block in found for line in block.lines]
     if len(lines) != 1 or lines[0].confidence < SURE_DISPLAY:
         return None
-    left, words = list(row), list[FoundWord]()
+    backwards = mostly_right_to_left([w.language for w in lines[0].words])
+    left, words = list(reversed(row)) if backwards else list(row), list[FoundWord]()
     for word in lines[0].words:
         count = sum(map(str.isalnum, word.text))
         if not 0 < count <= len(left):
