@@ -11,7 +11,7 @@ import pytest
 from bench.material import paragraphs
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
-from hyalen.core.layout.beside_column import find_column_edges
+from hyalen.core.layout.beside_column import with_notes_apart
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.cells import settled
 from hyalen.core.layout.columns import columns
@@ -499,16 +499,33 @@ def column_beside(*notes: str) -> list[FoundLine]:
 
 def test_a_note_in_the_margin_is_parted_from_the_lines_it_was_run_together_with() -> None:
     lines = column_beside("Of the oil", "and of its", "use")
-    parts = join_rows(cut_lines(lines, find_column_edges(lines), []), find_column_edges(lines))
+    parts = with_notes_apart(lines)
     texts = sorted(" ".join(w.text for w in part.words) for part in parts)
     assert [t for t in texts if not t.startswith("the keeper")] == ["Of the oil", "and of its", "use"]
     assert len(texts) == 15
 
 
+def moved(line: FoundLine, by: int) -> FoundLine:
+    words = tuple(w._replace(box=w.box._replace(left=w.box.left + by, right=w.box.right + by)) for w in line.words)
+    return line._replace(words=words, box=union(w.box for w in words))
+
+
+def test_a_note_begins_beside_an_indented_line_and_goes_on_in_one_that_was_not_run_together() -> None:
+    lines = column_beside("Of the oil", "and of its", "1.", "2.")
+    first, second = lines[4], lines[5]
+    indented = moved(first._replace(words=first.words[3:]), 60)
+    words = (*first.words[:3], *indented.words)
+    alone = second._replace(words=second.words[:3], box=union(w.box for w in second.words[:3]))
+    beside = second._replace(words=second.words[3:], box=union(w.box for w in second.words[3:]))
+    parts = with_notes_apart([*lines[:4], first._replace(words=words), alone, beside, *lines[6:]])
+    texts = [" ".join(w.text for w in part.words) for part in parts]
+    assert texts[4:7] == ["Of the oil", "the keeper lights the lamp and writes the hour down", "and of its"]
+
+
 @pytest.mark.parametrize("notes", [("Of the oil",), ("1.", "2.", "3."), ("Of the oil",) * 8])
 def test_one_word_numbers_and_a_column_that_begins_farther_out_are_no_notes(notes: tuple[str, ...]) -> None:
     """A glossary's word, a list's numbers; where as many lines begin farther out there is no edge."""
-    assert find_column_edges(column_beside(*notes)) == []
+    assert with_notes_apart(column_beside(*notes)) == column_beside(*notes)
 
 
 @pytest.mark.parametrize(("left", "kinds"), [(0, []), (300, [RegionKind.FIGURE])])

@@ -10,7 +10,7 @@ from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.languages import EDGES, mostly_right_to_left
 from hyalen.core.layout.aligned import find_aligned_tables, split_rows
 from hyalen.core.layout.bar_codes import read_bar_codes
-from hyalen.core.layout.beside_column import find_column_edges
+from hyalen.core.layout.beside_column import with_notes_apart
 from hyalen.core.layout.bullets import mark_bullets
 from hyalen.core.layout.columns import columns
 from hyalen.core.layout.evidence import Evidence, gather
@@ -121,9 +121,10 @@ def find_regions(
     down = without_screens(rules.down, kept)
     kept = without_strokes_on(down, kept)
     down += [*marked, *find_gutters(kept)]
-    down += [*find_guides(kept), *find_column_edges(kept)]
+    down += find_guides(kept)
     rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT], ink), down)
     rows = [line for line in rows if len(line.words) > 2 or id(line) in cells or not is_noise(line, dpi)]
+    rows = with_notes_apart(rows, ink)
     rows, strays = _parted_from_strays(mark_bullets(ink, rows), page.shape[1])
     aligned = find_aligned_tables(_chains(rows, rules.across, panels), rules.across, told)
     rows = [t for line in rows if (t := _without(line, [t.box for t in aligned], ())) is not None]

@@ -196,13 +196,20 @@ def cut_lines(
         if not cuts:
             result.append(line)
             continue
-        for first, last in zip([0, *cuts], [*cuts, len(words)], strict=True):
-            part = {id(w) for w in words[first:last]}
-            kept = tuple(w for w in line.words if id(w) in part)
-            if page is not None:
-                kept = tuple(w._replace(box=on_ink(page, w.box)) for w in kept)
-            result.append(part_of(line, kept))
+        result += parted(line, [words[a:b] for a, b in zip([0, *cuts], [*cuts, len(words)], strict=True)], page)
     return result
+
+
+def parted(line: FoundLine, parts: Sequence[Sequence[FoundWord]], page: Image | None = None) -> list[FoundLine]:
+    """The line as several, each with words of it in their order; their boxes from the page's ink where it is given."""
+    found = []
+    for part in parts:
+        own = {id(w) for w in part}
+        kept = tuple(w for w in line.words if id(w) in own)
+        if page is not None:
+            kept = tuple(w._replace(box=on_ink(page, w.box)) for w in kept)
+        found.append(part_of(line, kept))
+    return found
 
 
 def without_screens(down: Sequence[Box], lines: Sequence[FoundLine]) -> list[Box]:
