@@ -193,6 +193,33 @@ def test_rules_are_traced_along_their_bends_and_a_drawings_strokes_are_not() -> 
     assert np.abs(traces.y - 100.5 - 60 * traces.line - 12 * np.sin(traces.x / 250)).max() < 2
 
 
+@pytest.mark.parametrize("seed", [1, 2, 5])
+def test_the_field_does_not_run_off_where_few_letters_hold_it(seed: int) -> None:
+    page, random = np.full((1754, 1240), 255, np.uint8), np.random.default_rng(seed)
+    for line in range(9):  # bent by four pixels at both ends
+        for x in range(620, 1100, 9):
+            y = round(1150 + 40 * line + 4 * ((x - 860) / 240) ** 2)
+            page[y - 12 : y, x : x + 5] = 0
+    for line in range(5):  # strokes of an ornament at the head of the page
+        lean, left = random.uniform(-0.15, 0.15), 300 + 60 * line
+        for x in range(left, left + 110, 9):
+            y = round(150 + 30 * line + lean * (x - 300) + random.integers(-3, 4))
+            page[y - 12 : y, x : x + 5] = 0
+    bend = find_curvature(page, 150).bend
+    assert bend is not None and np.abs(bend.down).max() < 3.5 / 25.4
+
+
+@pytest.mark.parametrize(("alike", "bent"), [(False, False), (True, True)])
+def test_lines_that_bend_each_in_its_own_way_are_no_bent_page(alike: bool, bent: bool) -> None:
+    page, random = np.full((1754, 1240), 255, np.uint8), np.random.default_rng(1)
+    ways = random.uniform(-9, 9, 24)
+    for line, way in enumerate(ways):
+        for x in range(150, 1090, 9):
+            y = round(200 + 60 * line + (9 if alike else way) * ((x - 620) / 470) ** 2)
+            page[y - 12 : y, x : x + 5] = 0
+    assert (find_curvature(page, 150).bend is not None) == bent
+
+
 def test_a_bend_leads_to_the_original_and_back(pages: Pages) -> None:
     scan = spoil(pages.truth(ENGLISH).image, 300, Spoiling(curl=Curl(wave=0.06), skew=1.0, bed=0.3), seed=3)
     page = cleaned(scan)

@@ -20,9 +20,13 @@ KNOT_INCHES = 0.4  # inches between the splines' knots: the fall to a spine take
 LEAST_BEND = 0.009  # inches: less than three pixels at 300 dpi, which reading does not mind
 LEAST_LETTERS, LEAST_RULES = 120, 12  # in lines; fewer of both tell nothing of a surface
 USUAL_LETTERS = 0.07  # inches: the height of lower-case letters with ascenders, where a page has none in lines
-LEAST_GAIN = 0.12  # share by which the field must bring the most strained letters nearer to straight lines
+# Share by which the field must bring the most strained letters nearer to straight lines, their own one and one that the
+# other half of the lines tells.
+LEAST_GAIN, LEAST_HELD = 0.12, 0.3
 ROUNDS = 8  # of reweighting; the weights stand still before
-STIFFNESS = 0.008  # weight of the penalty a letter: lets a spine through and no single word
+# Weight of the penalty a letter: lets a spine through and no single word. Of as many letters at least: what few say is
+# no surer for being all there is.
+STIFFNESS, HELD_BY = 0.008, 3000
 LIKE = 6  # glyphs of like shape, by whose median a width is judged
 LIKENESS_SIDE = 8  # pixels a side of the pictures in which shapes are compared
 MOST_UNLIKE = 3  # Euclidean distance of two such pictures: beyond, they are other letters
@@ -47,7 +51,7 @@ ROWS, STEP, COLUMNS = 9, 0.2, (12, 80)  # of the grid: rows, inches between colu
 DEEPEST, STRAINED = 0.97, 0.85  # quantiles of the letters' shifts: the deepest, and from where on they are strained
 OUTSIDE = 1.3  # half heights of the text, beyond which the field goes on as it is there
 # Stiffness across of the field's constant, linear and quadratic part down the page, and how near to nothing each is held.
-STIFF, NEAR_NOTHING = (0.35, 0.5, 1.2), (2e-3, 2e-2, 8e-2)
+STIFF, NEAR_NOTHING = (0.35, 0.5, 1.2), (6e-3, 6e-2, 0.24)
 NORMAL = 1.4826  # median absolute deviations in a standard deviation of a normal distribution
 LEAST_SCALE, TUBES, WIDE_ROUNDS = (
     0.02,
@@ -117,7 +121,7 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     smooth field of downward shifts d(x, c): on line i, y = c_i + d(x, c_i), solved by least squares with Tukey's
     biweight (Beaton and Tukey, Technometrics 16, 1974), so that descenders do not count. The field is a tensor
     product of cubic B-splines across and a quadratic down, with a penalty on second differences (Eilers and Marx,
-    Statistical Science 11, 1996). Where the page falls off to the spine, it is seen shortened; how much is found from
+    Statistical Science 11, 1996). It counts where what every other line tells straightens those between, too. Where the page falls off to the spine, it is seen shortened; how much is found from
     the widths of like glyphs (a developable surface, as in Cao, Ding and Liu, ICDAR 2003).
 
     Parameters
@@ -144,9 +148,10 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     heights = _line_medians(y, line, int(line.max()) + 1)
     fitted = _fit(field, x, y, heights, line, unit)
     if fitted.scale > JOINED:  # joined scripts stand on their connecting strokes
-        dense = _fit(field, x, np.concatenate([letters.densest(), rules.y]) / dpi, heights, line, unit)
+        rows = np.concatenate([letters.densest(), rules.y]) / dpi
+        dense = _fit(field, x, rows, heights, line, unit)
         if dense.scale < fitted.scale:
-            fitted = dense
+            fitted, y = dense, rows
     coefficients = fitted.coefficients
     shifts = field.at(x, heights) @ coefficients
     rows = np.linspace(0.0, size[1], ROWS)
@@ -158,9 +163,11 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     own = shifts - np.interp(heights, rows, level)
     deepest = float(np.quantile(np.abs(own), DEEPEST))
     strained = np.abs(own) >= np.quantile(np.abs(own), STRAINED)
-    before, after = (float(np.median(np.abs(r[strained]))) for r in (fitted.straight, fitted.residual))
-    gain = 1 - after / before if before > 0 else 0.0
+    gain = _gain(fitted.residual[strained], fitted.straight[strained])
     if deepest < LEAST_BEND or gain < LEAST_GAIN:
+        return Curvature(None, deepest, 1.0)
+    told = _told_by_others(field, x, y, heights, line, unit)[strained]
+    if _gain(told, fitted.straight[strained]) < LEAST_HELD:
         return Curvature(None, deepest, 1.0)
     lean = _lean(down[:, covered], columns[covered])
     down -= level[:, None]
@@ -325,7 +332,7 @@ def _fit(field: _Field, x: Floats, y: Floats, heights: Floats, line: NDArray[np.
     coefficients = np.zeros(basis.shape[1])
     residual = straight = y - _line_medians(y, line, count)
     scale = 0.0
-    stiff = STIFFNESS * np.sqrt(len(x)) * penalty
+    stiff = STIFFNESS * np.sqrt(max(len(x), HELD_BY)) * penalty
     for turn in range(ROUNDS):
         members = csr_array((weight, (line, np.arange(len(line)))), shape=(count, len(line)))
         inner = basis - ((members @ basis) / members.sum(axis=1)[:, None])[line]
@@ -339,6 +346,32 @@ def _fit(field: _Field, x: Floats, y: Floats, heights: Floats, line: NDArray[np.
         tube = TUBES[turn >= WIDE_ROUNDS] * scale
         weight = np.clip(1 - (residual / tube) ** 2, 0, None) ** 2 + LEAST_WEIGHT
     return _Fitted(coefficients, straight, residual, scale / unit)
+
+
+def _gain(after: Floats, before: Floats) -> float:
+    """The share by which deviations are less than they were."""
+    least = float(np.median(np.abs(before)))
+    return 1 - float(np.median(np.abs(after))) / least if least > 0 else 0.0
+
+
+def _told_by_others(
+    field: _Field, x: Floats, y: Floats, heights: Floats, line: NDArray[np.int64], unit: float
+) -> Floats:
+    """Each letter's residual by a field that every other line tells, its own left out (cross-validation; Stone,
+    J. Roy. Statist. Soc. B 36, 1974): a bend is of the page, not of the letters that it was measured on.
+    """
+    order = np.argsort(heights[np.unique(line, return_index=True)[1]], kind="stable")
+    odd = np.argsort(order, kind="stable")[np.unique(line, return_inverse=True)[1]] % 2 == 1
+    residual = y - _line_medians(y, line, int(line.max()) + 1)
+    if not odd.any():  # a single line, beside which nothing stands
+        return residual
+    for held in (odd, ~odd):
+        others = np.unique(line[~held], return_inverse=True)[1]
+        told = _fit(field, x[~held], y[~held], heights[~held], others, unit).coefficients
+        rest = y[held] - field.at(x[held], heights[held]) @ told
+        own = np.unique(line[held], return_inverse=True)[1]
+        residual[held] = rest - _line_medians(rest, own, int(own.max()) + 1)
+    return residual
 
 
 def _line_means(values: Floats, line: NDArray[np.int64], weight: Floats, count: int) -> Floats:

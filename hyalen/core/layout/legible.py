@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.languages import EDGES, is_known
-from hyalen.core.layout.sizes import TALL
+from hyalen.core.layout.sizes import TALL, word_size
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
 
@@ -151,6 +151,6 @@ def reads(line: FoundLine) -> bool:
 
 
 def _is_even(line: FoundLine) -> bool:
-    """Whether words of several letters are of one height, as type is and strokes of a drawing are not."""
-    heights = [w.box.height for w in line.words if len(w.text) > 2]
-    return len(heights) > 2 and float(np.std(heights)) < 0.25 * float(np.mean(heights))
+    """Whether words of several letters are of one size, as type is and strokes of a drawing are not."""
+    sizes = [word_size(w) for w in line.words if len(w.text) > 2]
+    return len(sizes) > 2 and float(np.std(sizes)) < 0.25 * float(np.mean(sizes))
