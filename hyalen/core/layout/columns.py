@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from hyalen.core.layout.sizes import type_size
+from hyalen.core.languages import mostly_right_to_left
+from hyalen.core.layout.sizes import type_size, vagueness
 from hyalen.core.model.found import FoundLine
 from hyalen.core.model.geometry import Box
 
@@ -100,10 +101,13 @@ def _step(a: FoundLine, b: FoundLine) -> float:
 def _could_follow(a: FoundLine, b: FoundLine) -> bool:
     size = max(1.0, (a.height + b.height) / 2)
     left, right, centre = _apart(a.box, b.box)
-    ends_early = left < 0.8 * size and b.box.right < a.box.right and _step(a, b) < CLOSE * size
+    backwards = mostly_right_to_left([w.language for w in (*a.words, *b.words)])
+    starts, shorter = (right, b.box.left > a.box.left) if backwards else (left, b.box.right < a.box.right)
+    ends_early = starts < 0.8 * size and shorter and _step(a, b) < CLOSE * size
     flush = ends_early or (max(left, right) < size and _step(a, b) < 1.6 * size)
     sizes = type_size(a), type_size(b)
-    if max(sizes) / min(sizes) > (FLUSH_RATIO if flush else SIZE_RATIO) or _step(a, b) > FARTHEST * size:
+    unlike = max(sizes) / min(sizes) / vagueness(a)
+    if unlike > (FLUSH_RATIO if flush else SIZE_RATIO) or _step(a, b) > FARTHEST * size:
         return False
     return min(left, right, centre) < 3 * size
 

@@ -13,6 +13,7 @@ TALL = re.compile(r"[A-ZÀ-Þ0-9bdfhklßА-ЯЁбΑ-Ωβδθλξφψאל\"'“�
 DEEP = re.compile(r"[gjpqyçþŋſQJ,;()\[\]|/рцщузфДЦЩβγζημξρφχψ]")  # what reaches below the line
 _SHORT = re.compile(r"[itjà-öù-þйёά-ώ]")
 CAPITALS = 0.7  # of the line's height
+VAGUE = 1.2  # times that sizes differ more where they follow from lines' heights: signs stand over some lines' letters
 # Of capitals: letters without ascender, those with a dot or a short one, and what reaches below the line; no source.
 X_HEIGHT, DOTTED, DEPTH = 0.68, 0.92, 0.3
 
@@ -48,6 +49,16 @@ def word_size(word: _Word) -> float:
     return max(1.0, word.box.height / (_rise(word.text) + (DEPTH if DEEP.search(word.text) else 0.0)))
 
 
+def _is_uncased(line: SetLine) -> bool:
+    text = "".join(word.text for word in line.words)
+    return text.lower() == text.upper() and any(map(str.isalpha, text))
+
+
+def vagueness(line: SetLine) -> float:
+    """How many times more than others' the line's size (see `type_size`) may differ from that of its like."""
+    return VAGUE if _is_uncased(line) else 1.0
+
+
 def type_size(line: SetLine) -> float:
     """Height of the line's capitals and ascenders over the baseline, in pixels.
 
@@ -55,8 +66,7 @@ def type_size(line: SetLine) -> float:
     in the line, so it tells sizes of type apart; where no letter rises, it is what such would be.
     In scripts without capitals it follows from the line's height.
     """
-    text = "".join(word.text for word in line.words)
-    if text.lower() == text.upper() and any(c.isalpha() for c in text):
+    if _is_uncased(line):
         return max(1.0, CAPITALS * line.height)
     (x0, y0), (x1, y1) = line.baseline
     slope = (y1 - y0) / (x1 - x0) if x1 != x0 else 0.0
@@ -67,7 +77,9 @@ def type_size(line: SetLine) -> float:
         above = y0 + slope * ((box.left + box.right) / 2 - x0) - box.top
         (tall if rise == 1.0 else low).append(above / rise)
     if tall:
-        most = 0.8 if text.isupper() else 0.6  # of a line in small capitals only some words have a large one
+        most = (
+            0.8 if "".join(word.text for word in line.words).isupper() else 0.6
+        )  # of a line in small capitals only some words have a large one
         return max(1.0, sorted(tall)[round(most * (len(tall) - 1))])
     return max(1.0, sorted(low)[(len(low) - 1) // 2]) if low else 1.0
 

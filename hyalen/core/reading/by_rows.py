@@ -21,6 +21,8 @@ LEAST_ROWS = 5  # rows that read well, for others to be told by their height
 TALL = 1.3  # usual heights: higher lines have ink of another row
 CROSSED, BESIDE = 0.35, 0.5  # of a line's height and width, that another line has as well
 SAME_ROW = 0.75  # of both heights, in common
+# Of a line's height and of their own area: what signs over the letters have in its place; of what confidence they are.
+SIGNS, WITHIN, UNSURE = 0.6, 0.7, 0.5
 READ = 0.5, 0.25  # of a line's place, and of one of several rows, that lines read now have
 # Pairs of lines beside each other that tell of columns, and their least width in usual heights.
 LEAST_PAIRS, WIDE_LINE = 3, 3.0
@@ -68,7 +70,8 @@ def with_rows_measured(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundB
     """The blocks of a page in joined script with each line as high, and on the level, that its row's own ink tells.
 
     The engine measures rows by what it takes for letters: where those run into each other one size of print would be
-    three. Where its heights are more alike than the rows' own they stay.
+    three. Where its heights are more alike than the rows' own they stay. Signs that were read as a line by themselves,
+    within the place of one, are none.
 
     Parameters
     ----------
@@ -78,6 +81,11 @@ def with_rows_measured(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundB
     lines = [line for block in blocks for line in block.lines if line.words]
     if len(lines) < LEAST_ROWS or not _is_joined(lines):
         return list(blocks)
+    signs = {id(line) for line in lines if line.confidence < UNSURE and any(_is_within(line.box, x) for x in lines)}
+    lines = [line for line in lines if id(line) not in signs]
+    blocks = without_emptied(
+        [b._replace(lines=tuple(line for line in b.lines if id(line) not in signs)) for b in blocks], blocks
+    )
     usual = float(np.median([line.box.height for line in lines]))
     told: dict[int, FoundLine] = {}
     for column in _columns(lines, usual):
@@ -91,6 +99,11 @@ def with_rows_measured(page: Image, blocks: Sequence[FoundBlock]) -> list[FoundB
         off = float(np.median([line.level - row.level for line, row in pairs]))
         told |= {id(line): _as_row(line, row, height, off) for line, row in pairs}
     return [b._replace(lines=tuple(told.get(id(line), line) for line in b.lines)) for b in blocks]
+
+
+def _is_within(box: Box, line: FoundLine) -> bool:
+    """Whether it lies, low, in the place of a line."""
+    return box.height < SIGNS * line.height and line.box.overlap(box) > WITHIN * box.area
 
 
 def _spread(sizes: Sequence[float]) -> float:
