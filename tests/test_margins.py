@@ -188,6 +188,20 @@ def test_a_catchword_goes_with_the_signature_before_it_however_that_reads(page: 
     assert page.roles()[catchword] is Role.ARTIFACT
 
 
+@pytest.mark.parametrize(("gap", "is_artifact"), [(400, True), (20, False)])
+def test_a_signature_with_specks_in_the_middle_of_the_foot_goes_with_the_catchword(
+    page: Page, gap: int, is_artifact: bool
+) -> None:
+    last = page.add("• i a 2 mu.", 1000, 2480)
+    line = page.regions[-1].lines[0]
+    *marks, word = line.words
+    left = marks[-1].box.right + gap
+    word = word.model_copy(update={"box": word.box._replace(left=left, right=left + word.box.width)})
+    line = line.model_copy(update={"words": (*marks, word), "box": union(w.box for w in (*marks, word))})
+    page.regions[-1] = page.regions[-1].model_copy(update={"lines": (line,), "outline": line.box.polygon()})
+    assert page.roles()[last].is_artifact == is_artifact
+
+
 def test_a_large_head_beside_the_page_number_may_stand_close_over_the_text(page: Page) -> None:
     head = page.add("Commentaria", 700, 395, height=60)
     page.regions.insert(0, page.regions.pop())

@@ -10,7 +10,7 @@ import numpy as np
 from hyalen.core.layout.initials import LEAST_RISE
 from hyalen.core.layout.leaders import LEADER
 from hyalen.core.layout.numerals import page_number
-from hyalen.core.layout.sizes import SetLine, type_size, vagueness
+from hyalen.core.layout.sizes import CAPITALS, SetLine, type_size, vagueness
 from hyalen.core.layout.strokes import least_bold
 from hyalen.core.model.content import Line, Word
 
@@ -225,7 +225,8 @@ class _Column:
 
     def _resized(self, i: int) -> bool:
         before, sizes = self.lines[i - 1], (self.sizes[i - 1], self.sizes[i])
-        allowed = self._allowed(i, before.height) * vagueness(before)
+        # What stands over and under letters makes lines high: a title's are no longer than its capitals tell.
+        allowed = self._allowed(i, min(before.height, min(sizes) / CAPITALS)) * vagueness(before)
         return max(sizes) / min(sizes) > allowed and min(len(self.lines[i].text), len(self.lines[i - 1].text)) > 3
 
     def _case_changes(self, i: int, size: float) -> bool:

@@ -28,6 +28,7 @@ _DATED = re.compile(r"^[^,]+,[^,]+,.*\b\d{1,2}\b.*\b(?:1[5-9]|20)\d\d\W*$")  # N
 # The next page's first word, which a sheet's signature may stand before: "A ij Disen", "* 2 mu-".
 _SIGNATURE = re.compile(r"^(?:([^\s\d]{1,2}\s?(?:\d{1,2}|[ivxj]{2,3})\s+)|[^\s\d]{1,2}\s+)?([^\W\d]{1,12}[-,;:]?)$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
+FAR_BEFORE, MOST_MARKS = 1.5, 3  # line heights from a signature to the catchword; letters of a word of it
 CLOSE_EDGE = 0.1  # of the page's height
 LARGE = 1.35  # of the usual type
 PARTED, MOST_MISREAD = 6.0, 6  # line heights between a head and its number; letters of a misread one
@@ -222,16 +223,26 @@ def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
     last = max(texts, key=lambda r: r.box.bottom)
     over = [r for r in texts if r is not last and r.box.left < last.box.centre.x < r.box.right]
     before = [r for r in over if r.box.bottom <= last.box.centre.y]
-    told = _SIGNATURE.match(last.text)
-    if len(last.lines) != 1 or len(last.text) > 14 or not told or not before:
+    if len(last.lines) != 1 or not before:
         return None
     above = max(before, key=lambda r: r.box.bottom)
+    words = [w for w in last.lines[0].words if any(map(str.isalnum, w.text))]
+    text = " ".join(w.text for w in words)
+    told = _SIGNATURE.match(last.text) or _SIGNATURE.match(text)
+    # A signature in the middle of the foot, however it reads, stands far before the catchword.
+    left = words[-1].box.left if words else 0
+    apart = len(words) > 1 and left - words[-2].box.right > FAR_BEFORE * last.lines[0].height
+    apart = apart and all(len(w.text) <= MOST_MARKS for w in words[:-1]) and words[-1].text.strip("-,;:.").isalpha()
+    if len(text) > 14 or not (told or apart):
+        return None
     inset = (
-        last.box.left - above.box.left > 0.4 * above.box.width
-        and above.box.right - last.box.right < 0.25 * above.box.width
-    )
-    goes_on = last.text.endswith("-") or (told[2][0].islower() and not above.text.endswith(SENTENCE_END))
-    return last if inset and (goes_on or told[1]) else None
+        left if apart else last.box.left
+    ) - above.box.left > 0.4 * above.box.width and above.box.right - last.box.right < 0.25 * above.box.width
+    if not inset:
+        return None
+    if apart or text.endswith("-") or (told and told[1]):
+        return last
+    return last if told and told[2][0].islower() and not above.text.endswith(SENTENCE_END) else None
 
 
 def side_notes(texts: Sequence[Region], body: float) -> set[str]:
