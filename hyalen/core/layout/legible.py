@@ -19,6 +19,8 @@ LEAST_CONFIDENCE = 0.4  # of a line of words
 LEAST_EVEN = 0.25  # the same, where its letters stand evenly
 PRINT_WORDS, PRINT_AREA, PRINT_KNOWN = 10, 0.25, 0.35  # of a place: words of length; their share of it; of them, known
 CLOSE, FLUSH, MANY_FLUSH = 3, 5, 3  # sizes up and down to lines of like edges; as many of them speak for short lines
+# Of a size, how exactly lines begin or end alike beside a picture; sizes up and down to them; times as high, at most.
+AT_EDGE, FAR_FLUSH, MOST_UNLIKE = 0.4, 8, 1.35
 LEAST_LETTERS = 3  # of such a short line: a chart's numbers are none
 JUSTIFIED = 6  # lines of a block
 IN_ROW, AS_HIGH = 8, 0.75  # heights to the next cell; of a height, that two cells share, and how alike they are in it
@@ -76,23 +78,41 @@ def stands_up(line: FoundLine) -> bool:
 
 def columnar(lines: Sequence[FoundLine]) -> set[int]:
     """Ids of the lines that fill a column between a line above and one below, or go on from several: smudged or not,
-    they are text.
+    they are text. So are those beside a large initial or a picture, which begin or end as the column's above and below.
     """
     found = set()
     ordered = sorted(lines, key=lambda line: line.box.centre.y)
+    legible = {id(line) for line in ordered if reads(line)}
     for at, line in enumerate(ordered):
-        steps = []
-        for other in ordered[max(0, at - NEAR) : at + NEAR + 1]:
-            size = min(line.height, other.height)
-            step = (other.box.centre.y - line.box.centre.y) / size
-            alike = max(abs(line.box.left - other.box.left), abs(line.box.right - other.box.right)) < size
-            if other is not line and alike and 1 < abs(step) < FLUSH and reads(other):
-                steps.append(step)
+        around = [x for x in ordered[max(0, at - NEAR) : at + NEAR + 1] if x is not line and id(x) in legible]
+        steps = [step for other in around if 1 < abs(step := _step(line, other)) < FLUSH and _fills(line, other)]
         close = {step > 0 for step in steps if abs(step) < CLOSE}
-        goes_on = len(steps) >= MANY_FLUSH and sum(c.isalpha() for w in line.words for c in w.text) >= LEAST_LETTERS
-        if (len(close) == 2 and len(line.words) > 2) or (close and goes_on):
+        lettered = sum(c.isalpha() for w in line.words for c in w.text) >= LEAST_LETTERS
+        fills = (len(close) == 2 and len(line.words) > 2) or (close and len(steps) >= MANY_FLUSH and lettered)
+        if fills or (lettered and any(_is_flush(line, around, edge) for edge in (0, 2))):
             found.add(id(line))
     return found | _justified([line for line in ordered if len(line.words) > 2])
+
+
+def _step(line: FoundLine, other: FoundLine) -> float:
+    """How many of the smaller one's sizes the other stands below the line."""
+    return (other.box.centre.y - line.box.centre.y) / min(line.height, other.height)
+
+
+def _fills(line: FoundLine, other: FoundLine) -> bool:
+    size = min(line.height, other.height)
+    return max(abs(line.box.left - other.box.left), abs(line.box.right - other.box.right)) < size
+
+
+def _is_flush(line: FoundLine, around: Sequence[FoundLine], edge: int) -> bool:
+    """Whether lines of its size above and below it are exactly flush with it at one edge, an index into its box."""
+    steps = []
+    for other in around:
+        size, larger = sorted((line.height, other.height))
+        near = 1 < abs(step := _step(line, other)) < FAR_FLUSH and larger < MOST_UNLIKE * size
+        if near and abs(line.box[edge] - other.box[edge]) < AT_EDGE * size:
+            steps.append(step)
+    return len(steps) >= MANY_FLUSH and min(steps) < 0 < max(steps)
 
 
 def in_rows(lines: Sequence[FoundLine]) -> set[int]:

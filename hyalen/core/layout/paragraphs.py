@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from hyalen.core.languages import EDGES, is_known
 from hyalen.core.layout.initials import LEAST_RISE
 from hyalen.core.layout.leaders import LEADER
 from hyalen.core.layout.numerals import page_number
@@ -32,6 +33,7 @@ LEAST_LEADING, ENTRY_GAP = 3, 1.2  # lines of a column that lead to page numbers
 FAR_OFF, BIT = 3.0, 2  # line heights between a head and its number, as no text has; letters of a misread number
 LEAST_OVER, FAR_IN = 3, 0.5  # lines over a catchword; of their width, that it stands in
 WELL_SHORT = 0.3  # of the column's width, that a paragraph's last line leaves whatever comes after it
+BESIDE_INITIAL = 2.0  # line heights that a large initial moves lines in
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _ABBREVIATED = re.compile(r"(?:^|[\s(])[^\W\d_]{1,2}\.$")  # an initial, or "p." before its number
 _RUN_IN = re.compile(r"(?:[A-ZÀ-Þ'’&-]{2,}\s+){2,}[^\s]*[a-zß-ÿ]")
@@ -209,7 +211,7 @@ class _Column:
             return True
         if self.hanging:
             return self._edge_distance(i) < 0.4 * size
-        if self._marked(i, size) or self._indented(i, size) or self._ended(i, size):
+        if self._marked(i, size) or self._indented(i, size) or self._ended(i, size) or self._beside_initial(i, size):
             return True
         if self._centred(i - 1, size):
             return not self._centred(i, size) and not line.text[:1].islower()
@@ -319,6 +321,15 @@ class _Column:
         if _RUN_IN.match(line.text) and not _RUN_IN.match(before.text):
             return True
         return self._remains(i - 1) > first.box.width + 0.9 * size
+
+    def _beside_initial(self, i: int, size: float) -> bool:
+        """Whether the first of some lines stands here that a large initial moves in, read or not: their word has lost it."""
+        inside = [start - self.starts[i - 1] > BESIDE_INITIAL * size for start in self.starts[i : i + 2]]
+        if len(inside) < 2 or not all(inside) or not _opening(self.lines[i]).isupper():
+            return False
+        first = self.lines[i].words[0]
+        whole = first.text.strip(EDGES)
+        return whole.isupper() or _sentence_ends(self.lines[i - 1]) or not is_known(whole, first.language)
 
     def _remains(self, i: int) -> float:
         """Space between the line's end and its column's edge, told by the lines around it."""

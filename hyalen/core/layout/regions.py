@@ -98,6 +98,7 @@ def find_regions(
     drawn = [b.box for b in blocks if b.kind is BlockKind.PICTURE and not b.lines]
     tables = [split_rows(t, read) for t in tables if _is_table(t, read) and not _is_in_drawing(t.box, drawn, read)]
     filling = columnar(read)
+    column_words = {id(w) for line in read if id(line) in filling for w in line.words}
     figures = [Figure(box, box.polygon()) for box in staves]
     figures += [
         figure
@@ -123,7 +124,8 @@ def find_regions(
     down += [*marked, *find_gutters(kept)]
     down += find_guides(kept)
     rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT], ink), down)
-    rows = [line for line in rows if len(line.words) > 2 or id(line) in cells or not is_noise(line, dpi)]
+    surely = {id(line) for line in rows if id(line) in cells or any(id(w) in column_words for w in line.words)}
+    rows = [line for line in rows if len(line.words) > 2 or id(line) in surely or not is_noise(line, dpi)]
     rows = with_notes_apart(rows, ink)
     rows, strays = _parted_from_strays(mark_bullets(ink, rows), page.shape[1])
     aligned = find_aligned_tables(_chains(rows, rules.across, panels), rules.across, told)
