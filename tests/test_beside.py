@@ -126,6 +126,17 @@ def test_a_short_unsure_line_that_goes_on_a_column_is_text() -> None:
     assert columnar(numbers) == set()  # a chart's axis
 
 
+@pytest.mark.parametrize(("right", "text", "found"), [(900, "iubil", True), (860, "iubil", False), (900, "4 -", False)])
+def test_unsure_lines_beside_an_ornament_are_text_where_they_end_with_the_lines_above_and_below(
+    right: int, text: str, found: bool
+) -> None:
+    column = [line_of(100 + 60 * n, ("lantern", 420, 900, 0.95)) for n in (0, 1, 5, 6)]
+    beside = [line_of(100 + 60 * n, (text, 640, right, 0.3)) for n in (2, 3, 4)]
+    lines = sorted([*column, *beside], key=lambda line: line.box.top)
+    assert all((id(line) in columnar(lines)) == found for line in beside)
+    assert not any(id(line) in columnar(lines[:5]) for line in beside)  # nothing below
+
+
 def test_a_justified_block_is_text_with_its_last_line_however_it_reads() -> None:
     rows = [
         line_of(100 + 60 * n, ("offer", 100, 300, 0.3), ("gra", 320, 500, 0.3), ("tim", 520, 900, 0.3))

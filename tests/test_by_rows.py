@@ -9,7 +9,7 @@ from rapidfuzz import fuzz
 from bench.material import Case
 from hyalen.core.imaging.pixels import Image, grey
 from hyalen.core.model.found import FoundBlock, FoundLine
-from hyalen.core.model.geometry import Box, union
+from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.by_rows import read_by_rows, with_rows_measured
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.rest import shifted
@@ -131,3 +131,19 @@ def test_lines_of_one_size_are_of_one_height_whatever_the_engine_says(
     assert measured[1].words[0].box.top > scattered[0].box.centre.y
     assert [text(line) for line in measured] == [text(line) for line in block.lines]
     assert with_rows_measured(image, blocks) == blocks  # as the engine has them
+
+
+@pytest.mark.parametrize(("confidence", "height", "kept"), [(0.3, 20, False), (0.9, 20, True), (0.3, 40, True)])
+def test_signs_over_the_letters_that_were_read_as_a_line_are_none(
+    arabic: tuple[Image, list[FoundBlock]], confidence: float, height: int, kept: bool
+) -> None:
+    image, blocks = arabic
+    at = max(range(len(blocks)), key=lambda i: len(blocks[i].lines))
+    under = blocks[at].lines[2]
+    box = Box(under.box.left + 80, under.box.top, under.box.left + 160, under.box.top + height)
+    word = under.words[0]._replace(text="ورور", box=box, confidence=confidence)
+    level = (Point(box.left, box.bottom), Point(box.right, box.bottom))
+    signs = FoundLine((word,), box, level, height)
+    given = [*blocks[:at], blocks[at]._replace(lines=(*blocks[at].lines, signs)), *blocks[at + 1 :]]
+    found = [text(line) for b in with_rows_measured(image, given) for line in b.lines]
+    assert ("ورور" in found) == kept

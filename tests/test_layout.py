@@ -641,6 +641,34 @@ def test_strokes_that_stand_below_each_other_are_a_rule_that_parts_columns() -> 
     assert without_rule_marks(poem) == (poem, [])  # nor are three I that were misread
 
 
+@pytest.mark.parametrize(("opening", "moved_in", "paragraphs"), [
+    ("Enite exultemus", 4, 2),  # a word that has lost its first letter
+    ("Lantern and wick", 4, 1),  # goes on beside a picture
+    ("enite exultemus", 4, 1),
+    ("Enite exultemus", 1, 1),
+])  # fmt: skip
+def test_lines_that_a_large_initial_moves_in_begin_a_paragraph(opening: str, moved_in: int, paragraphs: int) -> None:
+    ids = ContentMaker().ids
+    row = "the light was shown from sunset to sunrise"
+    lines = [make_line(row, 100, 100 + 60 * i, ids) for i in range(3)]
+    lines += [make_line(opening if i == 3 else row[:24], 300, 100 + 60 * i, ids) for i in range(3, 3 + moved_in)]
+    lines += [make_line(row, 100, 100 + 60 * i, ids) for i in range(3 + moved_in, 10)]
+    told = [
+        line.model_copy(update={"words": tuple(w.model_copy(update={"language": "eng"}) for w in line.words)})
+        for line in lines
+    ]
+    assert len(split_paragraphs(told)) == paragraphs
+
+
+@pytest.mark.parametrize(("text", "chains"), [("كان النور مضاء من الغروب", 1), ("The light was shown from", 2)])
+def test_in_scripts_without_capitals_lines_may_differ_more_in_height(text: str, chains: int) -> None:
+    """Signs stand over some lines' letters; what is flush at the right goes on there."""
+    lines = [read_line(text, 100, 100, 60, "ara"), read_line(text[:16], 400, 190, 42, "ara")]
+    right = lines[0].box.right
+    lines[1] = moved(lines[1], right - lines[1].box.right)
+    assert len(columns(lines)) == chains
+
+
 def test_hanging_entries_are_paragraphs_of_their_own() -> None:
     ids = ContentMaker().ids
     rows = [

@@ -146,6 +146,7 @@ def test_notes_beside_two_columns_and_letters_between_them_are_side_notes() -> N
             made.add([row[:44] for row in BODY], left, 500 + 400 * i)
     note, letter = made.add(["Fables of", "the sun"], 120, 640, height=34), made.add("B", 1420, 940)
     narrow = made.add("B and", 800, 680)  # within a column
+    made.add([row[:46] for row in BODY], 1380, 1700)  # with a letter run together with its line
     roles = made.roles()
     assert (roles[note], roles[letter]) == (Role.SIDE_NOTE, Role.SIDE_NOTE)
     assert roles[narrow] is not Role.SIDE_NOTE

@@ -268,7 +268,8 @@ def side_notes(texts: Sequence[Region], body: float) -> set[str]:
     def is_outside(region: Region) -> bool:
         box = region.box
         middle = box.centre.x
-        between = len(region.text) == 1 and all(middle < b.left + body or middle > b.right - body for b in column)
+        beside = [b for b in column if b.top < box.bottom and box.top < b.bottom]
+        between = len(region.text) == 1 and all(middle < b.left + body or middle > b.right - body for b in beside)
         return box.right < left or box.left > right or between
 
     found = {
