@@ -528,6 +528,45 @@ def test_one_word_numbers_and_a_column_that_begins_farther_out_are_no_notes(note
     assert with_notes_apart(column_beside(*notes)) == column_beside(*notes)
 
 
+def picture_page() -> np.ndarray:
+    page = np.full((1600, 2200), 255, np.uint8)
+    for radius in range(60, 500, 40):
+        cv2.circle(page, (1500, 800), radius, 0, 10)
+    return page
+
+
+def words_of(*told: tuple[str, int, float], top: int = 780) -> FoundLine:
+    """Words of a line, each with its left edge and confidence."""
+    words = [FoundWord(text, Box(x, top, x + 22 * len(text), top + 40), sure, "eng") for text, x, sure in told]
+    box = union(w.box for w in words)
+    return FoundLine(tuple(words), box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), 40)
+
+
+@pytest.mark.parametrize(("told", "text"), [
+    ([("remaining", 300, 0.95), ("billion", 520, 0.95), ("Nan", 1300, 0.5), ("wet", 1420, 0.3)], "remaining billion"),
+    ([("remaining", 300, 0.95), ("billion", 520, 0.95), ("Baltic", 1300, 0.95)], "remaining billion Baltic"),
+    ([("Nan", 1300, 0.5), ("wet", 1420, 0.3)], ""),
+    ([("Baltic", 1300, 0.5), ("wet", 1460, 0.3)], "Baltic wet"),  # a map's name
+])  # fmt: skip
+def test_strokes_of_a_picture_that_a_line_ran_on_into_are_no_words(
+    told: list[tuple[str, int, float]], text: str
+) -> None:
+    line = words_of(*told)
+    block = FoundBlock(BlockKind.TEXT, line.box, (line,))
+    regions = find_regions(picture_page(), 300, [block], ("eng",), Evidence((), find_rules(picture_page(), 300)))
+    assert [r.kind for r in regions if r.kind is RegionKind.FIGURE] == [RegionKind.FIGURE]
+    assert " ".join(w.text for r in regions for x in r.lines for w in x.words) == text
+
+
+def test_the_end_of_a_line_that_was_read_once_more_is_said_once() -> None:
+    line = words_of(("remaining", 300, 0.95), ("billion", 520, 0.95), ("of", 700, 0.95))
+    again = words_of(("lion", 586, 0.9), ("of", 700, 0.96))
+    blocks = [FoundBlock(BlockKind.TEXT, x.box, (x,)) for x in (line, again)]
+    page = np.full((1600, 2200), 255, np.uint8)
+    regions = find_regions(page, 300, blocks, ("eng",), Evidence((), find_rules(page, 300)))
+    assert [w.text for r in regions for x in r.lines for w in x.words] == ["remaining", "billion", "of"]
+
+
 @pytest.mark.parametrize(("left", "kinds"), [(0, []), (300, [RegionKind.FIGURE])])
 def test_a_strip_along_the_rim_is_no_picture(left: int, kinds: list[RegionKind]) -> None:
     page = np.full((3000, 2200), 255, np.uint8)

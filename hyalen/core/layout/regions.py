@@ -17,7 +17,18 @@ from hyalen.core.layout.evidence import Evidence, gather
 from hyalen.core.layout.figures import GAP, Figure, find_figures
 from hyalen.core.layout.figures_apart import with_figures_apart
 from hyalen.core.layout.initials import join_initials
-from hyalen.core.layout.legible import SURE, TRUSTED, columnar, in_rows, is_noise, is_print, plausible, reads, stands_up
+from hyalen.core.layout.legible import (
+    SURE,
+    TRUSTED,
+    UNSURE,
+    columnar,
+    in_rows,
+    is_noise,
+    is_print,
+    plausible,
+    reads,
+    stands_up,
+)
 from hyalen.core.layout.making import (
     Numbering,
     code_region,
@@ -58,6 +69,9 @@ NEXT_LINE = 2.0  # heights of a line from the middle of the next one, at most
 LEAST_FORMULA, MOST_RUNNING = 0.6, 3  # confidence of the model's formula; long words in it that read surely
 LEAST_FIGURE = 0.45  # confidence of the model's figure that is believed
 COLUMN_WORDS, MOST_IN_COLUMNS = 60, 0.7  # words of a cell; share of a grid's words in such cells
+SAME_INK, AS_HIGH = 0.8, 1.5  # of a word's box, under one of a fuller line; times as high as it, at most
+FEW = 2  # words that strokes of a picture may happen to be read as
+FAR_OFF = 2.0  # line heights between a line's words and what a picture's strokes were read as
 LEAST_FILLED = 0.5  # of the cells of a single row or column
 LINE_GAP, TYPICAL = 0.8, 20  # heights of a word, where there are so many: less than what parts their lines
 ROUNDS = 4  # of looking for pictures, what proves to be print taken away each time
@@ -313,8 +327,13 @@ def _without_doubles(lines: Sequence[FoundLine]) -> list[FoundLine]:
     tall = np.minimum(bottom[:, None], bottom) - np.maximum(top[:, None], top)
     shared = np.clip(wide, 0, None) * np.clip(tall, 0, None)
     rows = np.array([i for i, line in enumerate(lines) for _ in line.words])
-    better = (confidence > confidence[:, None]) & (rows[:, None] != rows)
+    apart = rows[:, None] != rows
+    better = (confidence > confidence[:, None]) & apart
     double = (better & (shared > 0.5 * area[:, None])).any(axis=1) & (confidence < 0.75)
+    # The end of a line, read once more as the start of one that runs on into a picture.
+    count, height = np.array([len(lines[row].words) for row in rows]), bottom - top
+    fuller = apart & (count > count[:, None]) & (confidence > SURE) & (height < AS_HIGH * height[:, None])
+    double |= (fuller & (shared > SAME_INK * area[:, None])).any(axis=1)
     if not double.any():
         return list(lines)
     gone = {id(w) for w, is_double in zip(words, double, strict=True) if is_double}
@@ -332,7 +351,9 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
 
     Text over a picture is text: what reads surely stays.
     """
-    sure = sure or reads(line)
+    few = len(line.words) <= FEW and line.confidence < UNSURE and any(f.box.covers(line.box) for f in figures)
+    few = few and all(sum(map(str.isalpha, w.text)) < LONG for w in line.words)
+    sure = sure or (reads(line) and not few)
 
     def stays(word: FoundWord) -> bool:
         if any(b.covers(word.box) for b in tables):
@@ -344,7 +365,22 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
     for end in (0, -1):  # an ornament's rim beside the text reads like short words
         while len(words) > 1 and _is_rim(words[end], figures):
             del words[end]
+        words = _without_strokes_far_off(words, end, line.height, figures)
     return part_of(line, tuple(words)) if words else None
+
+
+def _without_strokes_far_off(
+    words: list[FoundWord], end: int, height: float, figures: Sequence[Figure]
+) -> list[FoundWord]:
+    """The words but for unsure ones at an end that lie in a picture, far from the others: a line ran on into it."""
+    ordered = words if end else words[::-1]
+    for at in range(len(ordered) - 1, 0, -1):
+        a, b = ordered[at - 1].box, ordered[at].box
+        if ordered[at].confidence > SURE or not any(f.box.covers(ordered[at].box) for f in figures):
+            break
+        if max(b.left - a.right, a.left - b.right) > FAR_OFF * height:
+            return ordered[:at] if end else ordered[:at][::-1]
+    return words
 
 
 def _is_rim(word: FoundWord, figures: Sequence[Figure]) -> bool:

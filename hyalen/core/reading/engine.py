@@ -277,7 +277,9 @@ def _blocks(found: Any, language: str) -> Iterator[FoundBlock]:
             letters = letters if word.text == shown else letters[::-1]
             words.append(word._replace(letters=letters if len(letters) == len(word.text) else ""))
         if last_of_line and words:
-            lines.append(FoundLine(tuple(words), line_box, baseline, height or line_box.height))
+            # What was read as nothing, beside the words, is not of the line.
+            wide = line_box._replace(left=min(w.box.left for w in words), right=max(w.box.right for w in words))
+            lines.append(FoundLine(tuple(words), wide, baseline, height or line_box.height))
         if last_of_block and block_box is not None:
             yield FoundBlock(kind, block_box, tuple(lines))
             block_box, lines = None, []
