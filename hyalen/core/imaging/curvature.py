@@ -121,8 +121,9 @@ def find_curvature(page: Image, dpi: float) -> Curvature:
     smooth field of downward shifts d(x, c): on line i, y = c_i + d(x, c_i), solved by least squares with Tukey's
     biweight (Beaton and Tukey, Technometrics 16, 1974), so that descenders do not count. The field is a tensor
     product of cubic B-splines across and a quadratic down, with a penalty on second differences (Eilers and Marx,
-    Statistical Science 11, 1996). It counts where what every other line tells straightens those between, too. Where the page falls off to the spine, it is seen shortened; how much is found from
-    the widths of like glyphs (a developable surface, as in Cao, Ding and Liu, ICDAR 2003).
+    Statistical Science 11, 1996). It counts where what every other line tells straightens those between, too.
+    Where the page falls off to the spine, it is seen shortened; how much is found from the widths of like glyphs (a
+    developable surface, as in Cao, Ding and Liu, ICDAR 2003).
 
     Parameters
     ----------

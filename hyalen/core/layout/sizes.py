@@ -77,9 +77,8 @@ def type_size(line: SetLine) -> float:
         above = y0 + slope * ((box.left + box.right) / 2 - x0) - box.top
         (tall if rise == 1.0 else low).append(above / rise)
     if tall:
-        most = (
-            0.8 if "".join(word.text for word in line.words).isupper() else 0.6
-        )  # of a line in small capitals only some words have a large one
+        text = "".join(word.text for word in line.words)
+        most = 0.8 if text.isupper() else 0.6  # of a line in small capitals only some words have a large one
         return max(1.0, sorted(tall)[round(most * (len(tall) - 1))])
     return max(1.0, sorted(low)[(len(low) - 1) // 2]) if low else 1.0
 

@@ -38,6 +38,7 @@ WIDE_RULE = 0.5  # of the page's width
 LEAST_TOLD = 0.45  # confidence of the model's header or footer
 COLUMN, NARROW = 0.7, 0.35  # of the widest text: what stands in the page's column; of that, a margin's width
 MOST_SIDE_LINES, MOST_SIDE_FILLED = 12, 0.5  # of a side note; of the column's height, that all of them fill
+AROUND = 4.0  # sizes of the body above and below a letter, within which columns tell where it stands
 SIDE_SIZE = 0.97  # of the body's size: a side note's
 
 
@@ -235,9 +236,9 @@ def _catchword(content: PageContent, texts: Sequence[Region]) -> Region | None:
     apart = apart and all(len(w.text) <= MOST_MARKS for w in words[:-1]) and words[-1].text.strip("-,;:.").isalpha()
     if len(text) > 14 or not (told or apart):
         return None
-    inset = (
-        left if apart else last.box.left
-    ) - above.box.left > 0.4 * above.box.width and above.box.right - last.box.right < 0.25 * above.box.width
+    begins = left if apart else last.box.left
+    short = above.box.right - last.box.right < 0.25 * above.box.width
+    inset = short and begins - above.box.left > 0.4 * above.box.width
     if not inset:
         return None
     if apart or text.endswith("-") or (told and told[1]):
@@ -268,8 +269,10 @@ def side_notes(texts: Sequence[Region], body: float) -> set[str]:
     def is_outside(region: Region) -> bool:
         box = region.box
         middle = box.centre.x
-        beside = [b for b in column if b.top < box.bottom and box.top < b.bottom]
-        between = len(region.text) == 1 and all(middle < b.left + body or middle > b.right - body for b in beside)
+        # A letter over a column's entries stands between no columns, whatever is beside it; those far off may lean.
+        reach = AROUND * body
+        near = [b for b in column if b.top < box.bottom + reach and box.top < b.bottom + reach] or column
+        between = len(region.text) == 1 and all(middle < b.left + body or middle > b.right - body for b in near)
         return box.right < left or box.left > right or between
 
     found = {
