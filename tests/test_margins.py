@@ -150,7 +150,7 @@ def test_notes_beside_two_columns_and_letters_between_them_are_side_notes() -> N
     roles = made.roles()
     assert (roles[note], roles[letter]) == (Role.SIDE_NOTE, Role.SIDE_NOTE)
     assert roles[narrow] is not Role.SIDE_NOTE
-    head = made.add("C", 800, 650)  # over a column's entries, beside the other column
+    head = made.add("C", 800, 820)  # over a column's entries, beside which nothing stands
     assert made.roles()[head] is not Role.SIDE_NOTE
 
 
