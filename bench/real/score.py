@@ -16,6 +16,7 @@ from hyalen.core.model.content import PageContent, RegionKind
 ROLES = {"p": "paragraph", "h": "heading", "c": "caption", "n": "note", "l": "list"}
 LIKE = 0.75
 LEAKED = 70
+LEAST_START = 3  # letters of a block that goes on
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ def score(content: PageContent, truth: dict[str, Any]) -> Score:
     right = sum(made[used[i]][0].startswith(ROLES[wanted[i][0]]) for i in typed)
     return Score(
         f1=2 * precision * recall / (precision + recall) if hit else 0.0,
-        order=following / max(1, len(inner) - 1),
+        order=following / (len(inner) - 1) if len(inner) > 1 else 1.0,
         roles=right / max(1, len(typed)),
         leaked=sum(any(fuzz.ratio(text, _flat(a)) > LEAKED for a in truth["artifacts"]) for _, text in made),
         extra=len(extra),
@@ -71,6 +72,8 @@ def _flat(text: str) -> str:
 
 
 def _like(text: str, start: str) -> float:
-    """Of the first letters; one letter before them, as of a bullet misread, is forgiven."""
+    """Of the first letters; one letter before them, as of a bullet misread, is forgiven. A letter or two is a whole block."""
     wanted = _flat(start)
+    if len(wanted) < LEAST_START:
+        return float(text == wanted)
     return max(fuzz.ratio(text[: len(wanted)], wanted), fuzz.ratio(text[1 : len(wanted) + 1], wanted)) / 100

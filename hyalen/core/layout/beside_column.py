@@ -15,12 +15,11 @@ from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 
 AT_EDGE = 0.5  # line heights: how exactly lines begin at their column's edge; a page may lean
+MANY = 0.35  # of the lines around, that begin at the edge of the column itself
 REACH = 15.0  # line heights up and down, within which its lines tell a column's edge
-LEAST_AT_EDGE, MOST_BEYOND = 6, 0.4  # lines that tell it; of those, how many may reach beyond it
-INDENT, WIDE = (
-    3.0,
-    1.2,
-)  # line heights: how far in a paragraph's first line begins; a space before it, that parts no words
+LEAST_AT_EDGE, MOST_BEYOND = 6, 0.5  # lines that tell it; of those, how many may reach beyond it
+# Line heights: how far in a paragraph's first line begins; a space before it, that parts no words.
+INDENT, WIDE = 3.0, 1.2
 OUT = 1.0  # line heights that a note begins out of the column
 PITCH = 2.0  # line heights from one line of a note to the next
 LEAST_LETTERS = 3  # of a line of a note; its last may have fewer
@@ -111,15 +110,16 @@ def _cut(line: FoundLine, places: NDArray[np.float64], at_start: bool) -> _Cut |
 
     starts = around[:, 0] if at_start else -around[:, 1]
 
-    def edge_at(x: float, indent: float = 0.0) -> float | None:
+    def edge_at(x: float, indent: float = 0.0, least: float = LEAST_AT_EDGE) -> float | None:
         """The edge, counted inwards, that lines begin at there or up to an indent farther out."""
         near = starts[(starts > x - indent - AT_EDGE * line.height) & (starts < x + AT_EDGE * line.height)]
-        if len(near) < LEAST_AT_EDGE:
+        if len(near) < least:
             return None
         edge = float(np.median(near))
         return edge if int((starts < edge - OUT * line.height).sum()) < MOST_BEYOND * len(near) else None
 
-    if edge_at(line.box.left if at_start else -line.box.right) is not None:
+    many = max(LEAST_AT_EDGE, MANY * len(starts))  # notes beneath each other have an edge, too
+    if edge_at(line.box.left if at_start else -line.box.right, least=many) is not None:
         return None
     for k in range(1, len(words)):
         space = words[k].box.left - words[k - 1].box.right

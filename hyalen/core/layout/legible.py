@@ -7,8 +7,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from hyalen.core.imaging.pixels import Image, pieces
 from hyalen.core.languages import EDGES, is_known
 from hyalen.core.layout.sizes import TALL, word_size
+from hyalen.core.layout.strokes import DARK
 from hyalen.core.model.found import FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
 
@@ -25,6 +27,12 @@ LEAST_LETTERS = 3  # of such a short line: a chart's numbers are none
 JUSTIFIED = 6  # lines of a block
 IN_ROW, AS_HIGH = 8, 0.75  # heights to the next cell; of a height, that two cells share, and how alike they are in it
 FLAT, LOWEST = 0.8, 0.031  # of a letter's width; inches: capitals of three points
+SET_LETTERS, PER_LETTER = 8, (0.6, 1.6)  # of a line of type, however it reads; pieces of ink for each
+PIECE, ON_LINE, MOST_ON_LINE = (
+    0.25,
+    0.15,
+    0.65,
+)  # of its height: a letter's, and off the usual foot; share that stands there
 NEAR = 12  # lines of other columns may come between two of one
 
 _BRACKETED = re.compile(r"^(?:\(\w{1,5}\)|\[\w{1,5}\])$")  # no specks stand so
@@ -65,9 +73,31 @@ def is_noise(line: FoundLine, dpi: float) -> bool:
     return (letters <= 2 and mean < UNSURE) or (mean < SURE and _is_flat(line, text, dpi))
 
 
+def is_set(page: Image, line: FoundLine) -> bool:
+    """Whether the ink stands like type, however badly it reads: a piece for about each letter, most on one foot.
+
+    Parameters
+    ----------
+    page : (h, w) uint8
+        Grey, dark on white.
+    line : FoundLine
+    """
+    letters = sum(c.isalpha() for w in line.words for c in w.text)
+    if letters < SET_LETTERS:
+        return False
+    left, top, right, bottom = line.box
+    ink = (page[max(0, top) : bottom, max(0, left) : right] < DARK).astype(np.uint8)
+    upper, high = pieces(ink).stats[1:, [1, 3]].T
+    feet = (upper + high)[high > PIECE * line.box.height]
+    if not PER_LETTER[0] * letters < len(feet) < PER_LETTER[1] * letters:
+        return False
+    return float(np.mean(np.abs(feet - np.median(feet)) < ON_LINE * line.box.height)) > MOST_ON_LINE
+
+
 def _is_flat(line: FoundLine, text: str, dpi: float) -> bool:
     """Whether it is lower than tall letters are wide, or than any are printed: the heads or feet of a row."""
-    width = sum(w.box.width for w in line.words) / len(text)
+    words = [w for w in line.words if any(map(str.isalnum, w.text))]  # a dash is as wide as it likes
+    width = sum(w.box.width for w in words) / sum(len(w.text) for w in words)
     return TALL.search(text) is not None and line.box.height < max(FLAT * width, LOWEST * dpi)
 
 

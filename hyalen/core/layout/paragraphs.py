@@ -31,7 +31,7 @@ LEAST_ENTRIES, MOST_PASSED = 5, 3  # entries of a numbered run; numbers that it 
 _NUMBERED = re.compile(r"[(\[]?(\d{1,4})[.)\]]?\s+\D")
 LEAST_LEADING, ENTRY_GAP = 3, 1.2  # lines of a column that lead to page numbers; line heights before such a number
 FAR_OFF, BIT = 3.0, 2  # line heights between a head and its number, as no text has; letters of a misread number
-LEAST_OVER, FAR_IN = 3, 0.5  # lines over a catchword; of their width, that it stands in
+LEAST_OVER, FAR_IN = 3, 0.5  # lines over a paragraph's last one, or a catchword; of their width, that it stands in
 WELL_SHORT = 0.3  # of the column's width, that a paragraph's last line leaves whatever comes after it
 BESIDE_INITIAL = 2.0  # line heights that a large initial moves lines in
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
@@ -281,7 +281,8 @@ class _Column:
         before = self.starts[i] - min(self.starts[max(0, i - 2) : i])
         after = self.starts[i + 1 : i + 3]
         if before < -size and after and self.starts[i] - min(after) > LEAST_INDENT * size:
-            return _sentence_ends(self.lines[i - 1]) and self._remains(i - 1) > 1.5 * size
+            room = max(self.ends[i : i + 4]) - self.ends[i - 1]  # verses above may all end early
+            return _sentence_ends(self.lines[i - 1]) and room > 1.5 * size
         if before <= LEAST_INDENT * size or before > 0.45 * self._width(i):
             return False
         if LIST_MARKER.match(self.lines[i - 1].text) and self._hangs_below(i - 1, size):
@@ -313,14 +314,23 @@ class _Column:
 
     def _ended(self, i: int, size: float) -> bool:
         before, line = self.lines[i - 1], self.lines[i]
-        if not line.words or not _sentence_ends(before):
+        if not line.words:
             return False
+        if not _sentence_ends(before):
+            return _opening(line).isupper() and self._stops_short(i - 1, size)
         first = line.words[0]
         if _opening(line).islower():  # small capitals are read as small letters
             return not before.text.endswith(":") and self._remains(i - 1) > WELL_SHORT * self._width(i)
         if _RUN_IN.match(line.text) and not _RUN_IN.match(before.text):
             return True
         return self._remains(i - 1) > first.box.width + 0.9 * size
+
+    def _stops_short(self, i: int, size: float) -> bool:
+        """Whether the line ends far before those above it, which are justified: its full stop was misread."""
+        above = slice(max(0, i - LEAST_OVER), i)
+        starts, ends = self.starts[above], self.ends[above]
+        even = len(ends) == LEAST_OVER and max(np.ptp(starts), np.ptp(ends)) < 0.5 * size
+        return even and min(ends) - self.ends[i] > WELL_SHORT * (min(ends) - max(starts))
 
     def _beside_initial(self, i: int, size: float) -> bool:
         """Whether the first of some lines stands here that a large initial moves in, read or not: their word has lost it."""

@@ -25,6 +25,7 @@ from hyalen.core.layout.legible import (
     in_rows,
     is_noise,
     is_print,
+    is_set,
     plausible,
     reads,
     stands_up,
@@ -128,7 +129,7 @@ def find_regions(
     for line in read:
         sure = id(line) in filling
         part = _without(line, ruled, figures, sure)
-        if part is not None and (sure or id(line) in cells or not is_noise(part, dpi)):
+        if part is not None and (sure or id(line) in cells or not is_noise(part, dpi) or is_set(ink, part)):
             kept.append(part)
     upright = [line for line in kept if stands_up(line)]
     kept = [line for line in kept if not stands_up(line)]
@@ -139,7 +140,8 @@ def find_regions(
     down += find_guides(kept)
     rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT], ink), down)
     surely = {id(line) for line in rows if id(line) in cells or any(id(w) in column_words for w in line.words)}
-    rows = [line for line in rows if len(line.words) > 2 or id(line) in surely or not is_noise(line, dpi)]
+    surely |= {id(line) for line in rows if len(line.words) > 2 or is_set(ink, line)}
+    rows = [line for line in rows if id(line) in surely or not is_noise(line, dpi)]
     rows = with_notes_apart(rows, ink)
     rows, strays = _parted_from_strays(mark_bullets(ink, rows), page.shape[1])
     aligned = find_aligned_tables(_chains(rows, rules.across, panels), rules.across, told)

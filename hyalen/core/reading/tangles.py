@@ -55,6 +55,7 @@ def untangled(
             by_ink = (read_row(row, dpi, languages, reader) for row in ink_rows(page, mine, others, usual))
             again = max(again, [line for row in by_ink for line in row], key=lambda each: sum(map(sure_letters, each)))
         again = [_surer(line, mine, usual) for line in again]
+        again = [part for line in again for part in _parted(line, again, mine, usual)]
         # What was read beside the tangles and is not found now is not lost.
         again += [x for x in mine if x not in tangles and not any(x.box.overlap(y.box) > 0 for y in again)]
         rows = [line for line in again if knots.top < line.box.centre.y < knots.bottom and line.confidence >= SURE]
@@ -71,6 +72,15 @@ def _surer(line: FoundLine, before: Sequence[FoundLine], usual: float) -> FoundL
         if same and not _is_tangle(old, usual, before) and sure_letters(old) >= sure_letters(line):
             return old
     return line
+
+
+def _parted(line: FoundLine, found: Sequence[FoundLine], before: Sequence[FoundLine], usual: float) -> list[FoundLine]:
+    """The line, or for a tangle the rows that were read in its place before and are nowhere else now."""
+    if not _is_tangle(line, usual, found):
+        return [line]
+    rest = [x.box for x in found if x is not line]
+    rows = [x for x in before if x.box.overlap(line.box) > SAME_ROW * x.box.area and not _is_tangle(x, usual, before)]
+    return [x for x in rows if not any(box.overlap(x.box) > CROSSED * x.box.area for box in rest)] or [line]
 
 
 def _is_beside(box: Box, knots: Box, reach: float) -> bool:
@@ -203,7 +213,11 @@ def _is_nothing(words: Sequence[FoundWord]) -> bool:
 
 
 def still_tangled(tangled: Sequence[FoundBlock], found: Sequence[FoundBlock]) -> list[FoundBlock]:
-    """Those of the tangled lines on which no row was found."""
+    """Those of the tangled lines most of whose place no row was found on."""
     rows = [line.box for b in found for line in b.lines]
-    lines = ((b, tuple(line for line in b.lines if not any(line.box.overlap(r) > 0 for r in rows))) for b in tangled)
+
+    def free(box: Box) -> bool:
+        return sum(box.overlap(row) for row in rows) < CROSSED * box.area
+
+    lines = ((b, tuple(line for line in b.lines if free(line.box))) for b in tangled)
     return [b._replace(lines=left) for b, left in lines if left]

@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from hyalen.core.languages import EDGES, is_known
 from hyalen.core.layout.paragraphs import FAR_OFF, SENTENCE_END, without_far_bit
 from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
@@ -39,6 +40,7 @@ LEAST_TOLD = 0.45  # confidence of the model's header or footer
 COLUMN, NARROW = 0.7, 0.35  # of the widest text: what stands in the page's column; of that, a margin's width
 MOST_SIDE_LINES, MOST_SIDE_FILLED = 12, 0.5  # of a side note; of the column's height, that all of them fill
 AROUND = 4.0  # sizes of the body above and below a letter, within which columns tell where it stands
+OFF_MIDDLE, LEAST_BELOW = 0.1, 3  # of the column's width; lines of the text beneath a running head
 SIDE_SIZE = 0.97  # of the body's size: a side note's
 
 
@@ -191,9 +193,14 @@ def _settled(
             return Margin(Role.RUNNING_HEAD, 0.7, "a dated line over a rule at the page's head")
         if _DATED.match(text):
             return Margin(Role.RUNNING_HEAD, 0.6, "a name and a full date at the page's head")
+    large = type_size(region.lines[0]) > LARGE * usual
+    if at_top and not large and len(row) == 1 and _is_apart(region, texts, row):
+        if _opening(text).islower() and _is_centred(region, texts):
+            return Margin(Role.RUNNING_HEAD, 0.6, "in mid-sentence, in the middle of the page's head")
+        if _may_be(region) and _goes_on_below(region, texts):
+            return Margin(Role.RUNNING_HEAD, 0.7, "a line over text that goes on in mid-sentence")
     if not _may_be(region):
         return None
-    large = type_size(region.lines[0]) > LARGE * usual
     stands_off = _number_that_stands_off(region) is not None or (capitals and not at_top and _has_number(region))
     # Such a head may stand close over the text.
     far = capitals and (misread or _number_that_stands_off(region, FAR_OFF) is not None)
@@ -209,6 +216,28 @@ def _settled(
     ):
         return Margin(Role.RUNNING_HEAD, 0.7, "looks like a running head")
     return None
+
+
+def _opening(text: str) -> str:
+    return text.lstrip("\"'“‘«„([")[:1]
+
+
+def _is_centred(region: Region, texts: Sequence[Region]) -> bool:
+    """Whether it stands in the middle of the page's widest text and leaves room at both sides."""
+    column = max((r.box for r in texts), key=lambda box: box.width)
+    off = abs(region.box.centre.x - column.centre.x)
+    return off < OFF_MIDDLE * column.width and region.box.width < COLUMN * column.width
+
+
+def _goes_on_below(region: Region, texts: Sequence[Region]) -> bool:
+    """Whether the text right beneath begins with a word in small letters, at its own edge: no initial was lost there."""
+    below = [r for r in texts if r.box.top > region.box.centre.y and len(r.lines) >= LEAST_BELOW]
+    if not below:
+        return False
+    first = min(below, key=lambda r: r.box.top)
+    word = first.lines[0].words[0]
+    at_edge = word.box.left - min(line.box.left for line in first.lines) < 0.5 * first.lines[0].height
+    return at_edge and _opening(word.text).islower() and is_known(word.text.strip(EDGES), word.language)
 
 
 def _ruled_below(box: Box, content: PageContent, rules: Sequence[Box]) -> bool:
