@@ -33,6 +33,7 @@ from hyalen.core.model.tagged import TaggedBlock
 from hyalen.core.reading.alike import with_alike
 from hyalen.core.reading.askew import read_askew
 from hyalen.core.reading.beside import read_beside_drawings
+from hyalen.core.reading.broken_rows import with_broken_rows
 from hyalen.core.reading.by_rows import read_by_rows, with_rows_measured
 from hyalen.core.reading.cells import read_cells
 from hyalen.core.reading.engine import ENGINE
@@ -101,6 +102,7 @@ def _read_sheet(page: Image, dpi: float, languages: tuple[str, ...], reader: Rea
         blocks = with_rows_upright(ink, dpi, languages, blocks, reader)
         blocks = read_by_rows(ink, dpi, languages, blocks, reader)
         blocks = read_beside_drawings(ink, dpi, languages, blocks, reader)
+        blocks = with_broken_rows(ink, dpi, languages, blocks, reader)
         blocks, tangled = parted_from_tangles(untangled(ink, dpi, languages, blocks, reader))
         rest = read_rest(ink, dpi, languages, blocks, reader, letters)
         blocks += [*rest, *still_tangled(tangled, rest)]

@@ -51,6 +51,7 @@ from hyalen.core.layout.rows import (
     find_gutters,
     join_rows,
     part_of,
+    without_bits,
     without_rule_marks,
     without_screens,
     without_strokes_on,
@@ -136,9 +137,12 @@ def find_regions(
     kept, marked = without_rule_marks(kept)
     down = without_screens(rules.down, kept)
     kept = without_strokes_on(down, kept)
-    down += [*marked, *find_gutters(kept)]
-    down += find_guides(kept)
-    rows = join_rows(cut_lines(kept, down, [t.box for t in told if t.kind in RUNNING_TEXT], ink), down)
+    down += marked
+    running = [t.box for t in told if t.kind in RUNNING_TEXT]
+    for _ in range(2):  # what parts columns is told by lines that do not run over it, and some are first cut by others
+        down += [rule for rule in (*find_gutters(kept), *find_guides(kept)) if rule not in down]
+        kept = cut_lines(kept, down, running, ink)
+    rows = without_bits(join_rows(kept, down))
     surely = {id(line) for line in rows if id(line) in cells or any(id(w) in column_words for w in line.words)}
     surely |= {id(line) for line in rows if len(line.words) > 2 or is_set(ink, line)}
     rows = [line for line in rows if id(line) in surely or not is_noise(line, dpi)]
@@ -283,7 +287,8 @@ def _figures(
     told: Sequence[Witness],
     rules: Sequence[Box],
 ) -> list[Figure]:
-    legible = {id(line) for line in read if id(line) in filling or reads(line)}
+    ink = grey(page)
+    legible = {id(line) for line in read if id(line) in filling or reads(line) or is_set(ink, line)}
     trusted = [w.box for line in read for w in line.words if id(line) in legible or plausible(w, dpi)]
     text = [line.box for line in read if len(line.words) > 2 and id(line) in legible]
     seen = [t.box for t in told if t.kind is Kind.FIGURE and t.confidence > LEAST_FIGURE]
@@ -330,12 +335,16 @@ def _without_doubles(lines: Sequence[FoundLine]) -> list[FoundLine]:
     shared = np.clip(wide, 0, None) * np.clip(tall, 0, None)
     rows = np.array([i for i, line in enumerate(lines) for _ in line.words])
     apart = rows[:, None] != rows
-    better = (confidence > confidence[:, None]) & apart
-    double = (better & (shared > 0.5 * area[:, None])).any(axis=1) & (confidence < 0.75)
-    # The end of a line, read once more as the start of one that runs on into a picture.
+    first, texts = np.arange(len(words)), np.array([w.text for w in words])
+    before = first < first[:, None]
+    better = (confidence > confidence[:, None]) | ((confidence == confidence[:, None]) & before)
+    double = (apart & better & (shared > 0.5 * area[:, None])).any(axis=1) & (confidence < SURE)
     count, height = np.array([len(lines[row].words) for row in rows]), bottom - top
-    fuller = apart & (count > count[:, None]) & (confidence > SURE) & (height < AS_HIGH * height[:, None])
-    double |= (fuller & (shared > SAME_INK * area[:, None])).any(axis=1)
+    fuller = apart & (count > count[:, None]) & (confidence > SURE)
+    same = apart & (texts == texts[:, None]) & ((count > count[:, None]) | ((count == count[:, None]) & before))
+    double |= (same & (shared > 0.5 * area[:, None])).any(axis=1)
+    # The end of a line, read once more as the start of one that runs on into a picture.
+    double |= (fuller & (height < AS_HIGH * height[:, None]) & (shared > SAME_INK * area[:, None])).any(axis=1)
     if not double.any():
         return list(lines)
     gone = {id(w) for w, is_double in zip(words, double, strict=True) if is_double}
@@ -356,10 +365,14 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
     few = len(line.words) <= FEW and line.confidence < UNSURE and any(f.box.covers(line.box) for f in figures)
     few = few and all(sum(map(str.isalpha, w.text)) < LONG for w in line.words)
     sure = sure or (reads(line) and not few)
+    alone = "".join(w.text for w in line.words).strip(EDGES)
+    stroke = len(alone) == 1 and alone.isalpha()
 
     def stays(word: FoundWord) -> bool:
         if any(b.covers(word.box) for b in tables):
             return False
+        if stroke:
+            return not any(f.box.covers(word.box) for f in figures)
         long = word.confidence > TRUSTED and sum(c.isalpha() for c in word.text) >= LONG
         return sure or long or word.confidence > SURE or not any(f.box.covers(word.box) for f in figures)
 

@@ -31,6 +31,8 @@ GUIDED, AT_RIM = 1.5, 0.1
 MOST_UNLIKE, ONE_SIZE = 1.35, 1.15  # times: words within it are of one size; the same, of lines
 # Times: type of two blocks, and how much wider its letters are at least; words beside it, and their letters, that tell.
 OTHER_SIZE, OTHER_WIDTH, BESIDE, LEAST_LETTERS = 1.7, 1.3, 3, 5
+TOUCHING = 0.35  # of its height, by which a bit may reach into the words beside it
+LONG_LINE, MOST_BIT, ON_WORD = 4, 5, 0.3  # words of a line; letters of a bit of one; of its width, on one of its words
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
 ON_RULE = 0.5  # line heights beside a rule, of a stroke that it was read as
 OFF_RULE, MARKS_NEAR = 0.6, 6.0  # line heights beside, and above each other
@@ -336,6 +338,23 @@ def _join_once(lines: Sequence[FoundLine], down: Sequence[Box]) -> list[FoundLin
     return rows
 
 
+def without_bits(lines: Sequence[FoundLine]) -> list[FoundLine]:
+    """The lines but for unsure single words of a few letters on words of a longer line, that were read of the same ink."""
+    long = [line for line in lines if len(line.words) >= LONG_LINE]
+
+    def is_bit(line: FoundLine) -> bool:
+        if len(line.words) > 1 or line.confidence > SURE or len(line.words[0].text) > MOST_BIT:
+            return False
+        rows = (row for row in long if row.box.covers(line.box, LEVEL))
+        return any(_shared_width(w.box, line.box) > ON_WORD * line.box.width for row in rows for w in row.words)
+
+    return [line for line in lines if not is_bit(line)]
+
+
+def _shared_width(a: Box, b: Box) -> int:
+    return min(a.right, b.right) - max(a.left, b.left)
+
+
 def _filled(line: FoundLine, bit: FoundLine) -> FoundLine | None:
     """The line with the words of one that stands between two of its own; None where it does not."""
     shared = min(line.box.bottom, bit.box.bottom) - max(line.box.top, bit.box.top)
@@ -347,7 +366,8 @@ def _filled(line: FoundLine, bit: FoundLine) -> FoundLine | None:
 
 def _stands_between(a: Box, bit: Box, b: Box) -> bool:
     left, right = (a, b) if a.left < b.left else (b, a)
-    return left.right <= bit.left and bit.right <= right.left
+    slack = TOUCHING * bit.height
+    return left.right <= bit.left + slack and bit.right <= right.left + slack
 
 
 def _ends_sentence(line: FoundLine) -> bool:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, pieces, reduced
+from hyalen.core.layout.rows import part_of
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
@@ -20,6 +21,7 @@ UNSURE = 0.6  # confidence of what was read of its strokes
 SURE, LEAST_WORD = 0.75, 2  # confidence and letters of a word that is text although it stands there
 BEYOND, NEAR = 2.0, 3.0  # usual heights that a line goes on beside it; within which lines beside it begin
 LEVEL = 0.5  # of a line's height, that is level with it
+CLEARLY, ONE_ROW = 1.1, 1.6  # times as sure, what is taken instead; usual heights of a line that is one row, at most
 AS_GOOD = 0.95  # of the letters that were read before, surely and beside the drawing
 FILLED, LEAST_ROW = 0.6, 0.2  # of the drawing's width, under words of a row that touches it; its confidence
 LETTER = 0.4  # of a line's height: widest of usual letters
@@ -30,7 +32,7 @@ MOST = 6  # drawings of a page
 def read_beside_drawings(
     page: Image, dpi: float, languages: tuple[str, ...], blocks: Sequence[FoundBlock], reader: Reader
 ) -> list[FoundBlock]:
-    """The blocks with the lines to the right of a drawing read again without it, where one ran into it and that reads better.
+    """The blocks with lines to the right of a drawing that one ran into without its strokes, read again where that is surer.
 
     Parameters
     ----------
@@ -57,8 +59,9 @@ def read_beside_drawings(
         blank[:, : drawing.right] = 255
         clipped = [line._replace(box=line.box._replace(left=max(line.box.left, drawing.right))) for line in mine]
         again = read_rows(blank, dpi, languages, clipped, [x for x in known if id(x) not in ids], reader)
-        clear = [x for x in mine if all(w.box.centre.x > drawing.right for w in x.words)]
-        surest = (max((line, *(x for x in clear if _is_row_of(x, line))), key=sure_letters) for line in again)
+        # What was read of a row before, without the drawing's strokes, where that is one row and surer.
+        told = [part_of(x, words) for x in mine if x.box.height < ONE_ROW * usual and (words := _outside(x, drawing))]
+        surest = (_surer(line, [x for x in told if _is_row_of(x, line)]) for line in again)
         again = list({id(line): line for line in surest}.values())
         # No row is lost that is not found now.
         again += [x for x in mine if not any(_is_row_of(x, y) for y in again)]
@@ -66,6 +69,11 @@ def read_beside_drawings(
         if sum(map(sure_letters, again)) >= AS_GOOD * before:
             result = with_lines_replaced(result, mine, again)
     return without_emptied(result, blocks)
+
+
+def _surer(line: FoundLine, before: Sequence[FoundLine]) -> FoundLine:
+    best = max(before, key=sure_letters, default=line)
+    return best if sure_letters(best) > CLEARLY * sure_letters(line) else line
 
 
 def _drawings(page: Image, dpi: float, usual: float) -> list[Box]:
@@ -91,7 +99,8 @@ def _without_rows(drawing: Box, lines: Sequence[FoundLine]) -> Box:
         inside = [w for w in line.words if w.box.overlap(drawing) > 0]
         within = sum(min(w.box.intersection(drawing).width, letter * len(w.text)) for w in inside)
         begins = abs(line.box.left - drawing.left) < LEVEL * line.box.height
-        if not begins or within < FILLED * drawing.width or line.confidence < LEAST_ROW:
+        surest = max((w.confidence for w in inside), default=0.0)
+        if not begins or within < FILLED * drawing.width or line.confidence < LEAST_ROW or surest < UNSURE:
             continue
         if line.box.top < drawing.top + LEVEL * line.box.height:
             top = max(top, line.box.bottom)

@@ -18,7 +18,7 @@ from hyalen.core.imaging.pictures import lines_of_writing
 from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced, with_margin
 from hyalen.core.imaging.skew import glyph_mask
 from hyalen.core.languages import EDGES, is_known, mostly_right_to_left
-from hyalen.core.layout.legible import reads
+from hyalen.core.layout.legible import is_set, reads
 from hyalen.core.layout.sizes import CAPITALS
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
 from hyalen.core.model.geometry import Box, Point, union
@@ -37,6 +37,9 @@ SAME_LEVEL, FEW_WORDS = 0.6, 8.0  # of a line's height: how level its parts stan
 SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
 LEAST_UPRIGHT = 0.6  # confidence of half of the rows that are read in their stead
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
+# Of a row that was missed: words of those above and below; of the shorter one's width, over which they stand; times as
+# high as each other, at most; sizes of the room between them; of it, ink; sizes that is shown above and below it; to them.
+ROW_WORDS, ROW_SHARED, ALIKE, ONE_ROW, LEAST_INK, OVER, ROW_AROUND = 3, 0.8, 1.35, (0.6, 1.7), 0.05, 0.15, 2.5
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
 DARK = 140  # grey level of ink in a picture
 ROW, MOST_ROW = 0.3, 0.37  # inches: strips that are higher may have two lines, or have them surely
@@ -136,18 +139,46 @@ def read_rest(
     strips = [*unread_strips(letters, [*words, *pictures]), *_beside_pictures(page, dpi, words, pictures)]
     known = [line for b in blocks for line in b.lines]
     usual = median(line.confidence for line in known) if known else 1.0
+    strips += _missing_rows(page, known)
     found = []
     # The longest first; what is left then stays a doubt, as all ink that was not read.
     for strip in sorted(strips, key=lambda s: -s.width)[:MOST_STRIPS]:
         crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
         for read in _read_somehow(crop, dpi, languages, reader):
-            lines = [shifted(line, strip.left, strip.top) for line in read]
-            lines = [line for line in lines if _confident(line, usual) and not any(_same(line, k) for k in known)]
+            lines = [_within(shifted(line, strip.left, strip.top), strip) for line in read]
+            lines = [x for x in lines if _confident(x, usual) or (is_set(page, x) and _is_between(x, known))]
+            lines = [line for line in lines if not any(_same(line, k) for k in known)]
             lines = [line for line in lines if not _is_read(line, words)]
             if lines:
                 found.append(FoundBlock(BlockKind.TEXT, strip, tuple(lines)))
                 words += [w.box for line in lines for w in line.words]
     return found
+
+
+def _missing_rows(page: Image, known: Sequence[FoundLine]) -> list[Box]:
+    """Where ink stands between two lines of a column that leave room for just one between them."""
+    lines = sorted((line for line in known if len(line.words) >= ROW_WORDS), key=lambda line: line.box.top)
+    rows = []
+    for at, line in enumerate(lines):
+        beneath = (x for x in lines[at + 1 :] if x.box.centre.y > line.box.bottom and _is_in_column(x.box, line.box))
+        below = next(beneath, None)
+        if below is None:
+            continue
+        small, large = sorted((line.height, below.height))
+        row = Box(
+            max(line.box.left, below.box.left), line.box.bottom, min(line.box.right, below.box.right), below.box.top
+        )
+        if large > ALIKE * small or not ONE_ROW[0] * small < row.height < ONE_ROW[1] * large:
+            continue
+        inked = float((page[max(0, row.top) : row.bottom, max(0, row.left) : row.right] < DARK).mean())
+        if inked > LEAST_INK:
+            rows.append(row.grown(int(OVER * small), Box(0, 0, page.shape[1], page.shape[0])))
+    return rows
+
+
+def _is_in_column(box: Box, other: Box) -> bool:
+    shared = min(box.right, other.right) - max(box.left, other.left)
+    return shared > ROW_SHARED * min(box.width, other.width)
 
 
 def without_neighbours(crop: Image) -> Image:
@@ -341,6 +372,19 @@ def _confident(line: FoundLine, usual: float = 1.0) -> bool:
         return True
     sure = min(SURE, AS_SURE * usual) if len(line.words) >= LONG_LINE else SURE
     return line.confidence >= sure and any(c.isalnum() for w in line.words for c in w.text)
+
+
+def _within(line: FoundLine, strip: Box) -> FoundLine:
+    """The line with no word beyond the strip, whose white margin the engine may give to words."""
+    words = tuple(w._replace(box=w.box.intersection(strip)) for w in line.words)
+    return line._replace(words=words, box=line.box.intersection(strip))
+
+
+def _is_between(line: FoundLine, known: Sequence[FoundLine]) -> bool:
+    """Whether lines as long stand right above and below it, as in a column: what it says is a row of theirs."""
+    reach = ROW_AROUND * line.height
+    steps = [k.box.centre.y - line.box.centre.y for k in known if _is_in_column(k.box, line.box)]
+    return any(-reach < step < 0 for step in steps) and any(0 < step < reach for step in steps)
 
 
 def _is_read(line: FoundLine, words: Sequence[Box]) -> bool:

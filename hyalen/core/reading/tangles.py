@@ -149,6 +149,8 @@ def clear_of_neighbours(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
     usual = float(np.median([line.box.height for line in lines]))
 
     def clear(line: FoundLine) -> FoundLine:
+        if line.box.height < TWO_ROWS[0] * usual < line.height < TWO_ROWS[1] * usual:  # what is left of such a line
+            return line._replace(height=float(line.box.height))
         if not TWO_ROWS[0] * usual < line.box.height < TWO_ROWS[1] * usual:
             return line
         near: list[FoundLine] = []
@@ -163,7 +165,8 @@ def clear_of_neighbours(blocks: Sequence[FoundBlock]) -> list[FoundBlock]:
             ):
                 near.append(other)
         words = tuple(w._replace(box=_left_clear(w.box, line, near, usual)) for w in line.words)
-        return line._replace(words=words, box=union(w.box for w in words))
+        box = union(w.box for w in words)
+        return line._replace(words=words, box=box, height=min(line.height, float(box.height)))
 
     return [block._replace(lines=tuple(map(clear, block.lines))) for block in blocks]
 
