@@ -692,11 +692,7 @@ def test_lines_that_a_large_initial_moves_in_begin_a_paragraph(opening: str, mov
     lines = [make_line(row, 100, 100 + 60 * i, ids) for i in range(3)]
     lines += [make_line(opening if i == 3 else row[:24], 300, 100 + 60 * i, ids) for i in range(3, 3 + moved_in)]
     lines += [make_line(row, 100, 100 + 60 * i, ids) for i in range(3 + moved_in, 10)]
-    told = [
-        line.model_copy(update={"words": tuple(w.model_copy(update={"language": "eng"}) for w in line.words)})
-        for line in lines
-    ]
-    assert len(split_paragraphs(told)) == paragraphs
+    assert len(split_paragraphs(lines, language="eng")) == paragraphs
 
 
 @pytest.mark.parametrize(("text", "chains"), [("كان النور مضاء من الغروب", 1), ("The light was shown from", 2)])

@@ -226,3 +226,28 @@ def test_a_catchword_goes_and_a_signature_name_stays(page: Page) -> None:
 def test_numbered_entries_without_marks_are_a_list(page: Page) -> None:
     entries = [page.add(f"{n} An entry of the catalogue", 300, 2500 + 70 * i) for i, n in enumerate((144, 145, 147))]
     assert {page.roles()[e] for e in entries} == {Role.LIST_ITEM}
+
+
+@pytest.mark.parametrize(
+    ("text", "left", "below", "found"),
+    [
+        ("his travels,", 800, BODY, True),  # in mid-sentence, in the middle of the head
+        ("his travels,", 300, BODY, False),  # the last line of what began on the page before
+        ("Natural History", 800, ["and failed on none of them, although", "the wind", "stood north"], True),
+        (
+            "Natural History",
+            800,
+            ["|", "and failed on none of them, although", "the wind"],
+            False,
+        ),  # an initial, unread
+        ("Natural History", 800, BODY, False),  # a title
+    ],
+)
+def test_a_head_over_text_that_goes_on_in_mid_sentence_is_not_read_aloud(
+    text: str, left: int, below: list[str], found: bool
+) -> None:
+    page = Page()
+    for i, rows in enumerate((below, BODY, BODY)):
+        page.add(rows, 300, 500 + 400 * i)
+    head = page.add(text, left, 300)
+    assert (page.roles()[head] is Role.RUNNING_HEAD) == found

@@ -97,6 +97,7 @@ def split_paragraphs(
     leading: float = 0.0,
     entries: frozenset[int] = frozenset(),
     strokes: Sequence[float] = (),
+    language: str = "",
 ) -> list[list[Line]]:
     """Cut a column's lines where a new paragraph starts.
 
@@ -119,10 +120,12 @@ def split_paragraphs(
         With which numbered entries start on this page, from `entry_numbers`.
     strokes : sequence of float
         Each line's stroke width, where that is known (`strokes.stroke_width`).
+    language : str
+        In which words are looked up.
     """
     if not lines:
         return []
-    column = _Column(lines, right_to_left, leading, entries, strokes)
+    column = _Column(lines, right_to_left, leading, entries, strokes, language)
     paragraphs = [[lines[0]]]
     for i in range(1, len(lines)):
         if column.starts_at(i):
@@ -180,8 +183,9 @@ class _Column:
         leading: float,
         entries: frozenset[int],
         strokes: Sequence[float],
+        language: str,
     ) -> None:
-        self.lines, self.leading, self.entries = lines, leading, entries
+        self.lines, self.leading, self.entries, self.language = lines, leading, entries, language
         boxes = [line.box for line in lines]
         self.starts = [-b.right if right_to_left else b.left for b in boxes]
         for i in range(len(lines) - 1):
@@ -337,9 +341,8 @@ class _Column:
         inside = [start - self.starts[i - 1] > BESIDE_INITIAL * size for start in self.starts[i : i + 2]]
         if len(inside) < 2 or not all(inside) or not _opening(self.lines[i]).isupper():
             return False
-        first = self.lines[i].words[0]
-        whole = first.text.strip(EDGES)
-        return whole.isupper() or _sentence_ends(self.lines[i - 1]) or not is_known(whole, first.language)
+        whole = self.lines[i].words[0].text.strip(EDGES)
+        return whole.isupper() or _sentence_ends(self.lines[i - 1]) or not is_known(whole, self.language)
 
     def _remains(self, i: int) -> float:
         """Space between the line's end and its column's edge, told by the lines around it."""

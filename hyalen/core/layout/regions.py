@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from statistics import mode
 
 import numpy as np
 
@@ -130,6 +131,11 @@ def find_regions(
     for line in read:
         sure = id(line) in filling
         part = _without(line, ruled, figures, sure)
+        if (
+            any(box.covers(line.box) for box in staves)
+            and sum(c.isalpha() for w in line.words for c in w.text) < LEAST_WORD
+        ):
+            continue  # notes and bars
         if part is not None and (sure or id(line) in cells or not is_noise(part, dpi) or is_set(ink, part)):
             kept.append(part)
     upright = [line for line in kept if stands_up(line)]
@@ -165,10 +171,11 @@ def find_regions(
     parts: list[list[Region]] = [[region] for region in regions]
     leading, entries = usual_leading(chains), entry_numbers(chains)
     for chain in chains:
-        right_to_left = mostly_right_to_left([w.language for line in chain for w in line.words])
+        spoken = [w.language for line in chain for w in line.words]
+        right_to_left = mostly_right_to_left(spoken)
         strokes = [stroke_width(page, line.box) for line in chain]
         lines = [made_line(line, numbered) for line in chain]
-        paragraphs = split_paragraphs(lines, right_to_left, leading, entries, strokes)
+        paragraphs = split_paragraphs(lines, right_to_left, leading, entries, strokes, mode(spoken))
         parts.append([text_region(paragraph, numbered, languages) for paragraph in paragraphs])
     for line in upright:  # its words stand below each other; no other line goes on from it
         level = (Point(line.box.left, line.box.bottom), Point(line.box.right, line.box.bottom))
@@ -365,14 +372,10 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
     few = len(line.words) <= FEW and line.confidence < UNSURE and any(f.box.covers(line.box) for f in figures)
     few = few and all(sum(map(str.isalpha, w.text)) < LONG for w in line.words)
     sure = sure or (reads(line) and not few)
-    alone = "".join(w.text for w in line.words).strip(EDGES)
-    stroke = len(alone) == 1 and alone.isalpha()
 
     def stays(word: FoundWord) -> bool:
         if any(b.covers(word.box) for b in tables):
             return False
-        if stroke:
-            return not any(f.box.covers(word.box) for f in figures)
         long = word.confidence > TRUSTED and sum(c.isalpha() for c in word.text) >= LONG
         return sure or long or word.confidence > SURE or not any(f.box.covers(word.box) for f in figures)
 
@@ -381,7 +384,13 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
         while len(words) > 1 and _is_rim(words[end], figures):
             del words[end]
         words = _without_strokes_far_off(words, end, line.height, figures)
+    if len(words) == 1 and _is_letter(words[0].text) and any(f.box.covers(words[0].box) for f in figures):
+        return None
     return part_of(line, tuple(words)) if words else None
+
+
+def _is_letter(text: str) -> bool:
+    return len(core := text.strip(EDGES)) == 1 and core.isalpha()
 
 
 def _without_strokes_far_off(

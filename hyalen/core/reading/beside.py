@@ -22,7 +22,7 @@ SURE, LEAST_WORD = 0.75, 2  # confidence and letters of a word that is text alth
 BEYOND, NEAR = 2.0, 3.0  # usual heights that a line goes on beside it; within which lines beside it begin
 LEVEL = 0.5  # of a line's height, that is level with it
 CLEARLY, ONE_ROW = 1.1, 1.6  # times as sure, what is taken instead; usual heights of a line that is one row, at most
-AS_GOOD = 0.95  # of the letters that were read before, surely and beside the drawing
+AS_GOOD = 0.85  # of the letters that were read before, surely and beside the drawing
 FILLED, LEAST_ROW = 0.6, 0.2  # of the drawing's width, under words of a row that touches it; its confidence
 LETTER = 0.4  # of a line's height: widest of usual letters
 SAME_ROW = 0.5  # of a line's height, that another's row has in common with it
@@ -72,7 +72,9 @@ def read_beside_drawings(
 
 
 def _surer(line: FoundLine, before: Sequence[FoundLine]) -> FoundLine:
-    best = max(before, key=sure_letters, default=line)
+    """The line, or what was read of its row before where that is clearly surer and begins no farther in."""
+    whole = (x for x in before if x.box.left < line.box.left + LEVEL * line.box.height)
+    best = max(whole, key=sure_letters, default=line)
     return best if sure_letters(best) > CLEARLY * sure_letters(line) else line
 
 

@@ -11,7 +11,6 @@ from typing import NamedTuple
 
 import numpy as np
 
-from hyalen.core.languages import EDGES, is_known
 from hyalen.core.layout.paragraphs import FAR_OFF, SENTENCE_END, without_far_bit
 from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
@@ -230,14 +229,14 @@ def _is_centred(region: Region, texts: Sequence[Region]) -> bool:
 
 
 def _goes_on_below(region: Region, texts: Sequence[Region]) -> bool:
-    """Whether the text right beneath begins with a word in small letters, at its own edge: no initial was lost there."""
+    """Whether the text right beneath begins in a small letter, at its own edge: no initial was lost there."""
     below = [r for r in texts if r.box.top > region.box.centre.y and len(r.lines) >= LEAST_BELOW]
     if not below:
         return False
     first = min(below, key=lambda r: r.box.top)
     word = first.lines[0].words[0]
     at_edge = word.box.left - min(line.box.left for line in first.lines) < 0.5 * first.lines[0].height
-    return at_edge and _opening(word.text).islower() and is_known(word.text.strip(EDGES), word.language)
+    return at_edge and _opening(word.text).islower()
 
 
 def _ruled_below(box: Box, content: PageContent, rules: Sequence[Box]) -> bool:

@@ -45,6 +45,7 @@ PARTS = 3  # of a line, whose strokes are compared
 MOST_UPRIGHT = 5  # letters that may stand higher than wide
 LIKE_BODY = 1.2  # times the body's size: what is centred in such type is of one level
 NEXT_LEVEL = 1.18  # times: sizes farther apart are different levels
+TITLE_SIZE = 1.2  # of all other type, on a page without running text
 SMALLEST_HEADING = 0.93  # of the body's size: bold type that is smaller labels something else
 MOST_BETWEEN = 2  # regions without a number in a run of numbered ones
 
@@ -89,6 +90,7 @@ def assign_roles(
     notes = _notes([r for r in texts if r.id not in outside], content, body, alone)
     contents = contents_entries([r for r in texts if r.id not in outside])
     centred = centred_heads([r for r in texts if r.id not in outside])
+    title = _title([r for r in texts if r.id not in outside])
     aside = side_notes([r for r in texts if r.id not in outside], body)
     for region in texts:
         text = region.text
@@ -116,7 +118,7 @@ def assign_roles(
             underlined = _is_underlined(region, free) and len(text.split()) <= 8
             if titled or underlined:
                 score = max(score, TOLD)
-            if region.id in centred and not BYLINE.match(text):
+            if (region.id in centred and not BYLINE.match(text)) or region is title:
                 score = max(score, HEADING)
             if score >= HEADING and not _is_upended(region):
                 why = _why(region, size, weight, bold, underlined, region.id in centred)
@@ -213,6 +215,15 @@ def _heading_score(region: Region, size: float, weight: float, bold: float) -> f
     if cased and all(c.isupper() for c in cased) and len(region.lines) <= 2:
         score += CAPITALS
     return min(score, 1.0)
+
+
+def _title(texts: Sequence[Region]) -> Region | None:
+    """A page's first line, where it is of far larger type than all others and none of these is running text."""
+    if len(texts) < 2 or any(len(r.lines) > MOST_LINES for r in texts):
+        return None
+    first, *others = sorted(texts, key=lambda r: r.box.top)
+    alone = len(first.lines) == 1 and sum(map(str.isalpha, first.text)) > LEAST_LETTERS
+    return first if alone and _size(first) > TITLE_SIZE * max(map(_size, others)) else None
 
 
 def _is_numbered_heading(region: Region, stroke: float, body: float, body_stroke: float, bold: float) -> bool:
