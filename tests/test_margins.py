@@ -76,6 +76,7 @@ def test_a_line_whose_number_stands_off_is_a_running_head(page: Page) -> None:
         ("xxiv LIGHTS", {"xxiv": Role.PAGE_NUMBER, "LIGHTS": Role.RUNNING_HEAD}),
         ("THE GAZETTE 1931", {"THE GAZETTE 1931": Role.RUNNING_HEAD}),
         ("GAZETTE, MONDAY, MAY 4, 1931.", {"GAZETTE, MONDAY, MAY 4, 1931.": Role.RUNNING_HEAD}),
+        ("GAZETTE. MONDAY, MAY 4; 1931", {"GAZETTE. MONDAY, MAY 4; 1931": Role.RUNNING_HEAD}),
     ],
 )
 def test_the_page_number_in_a_running_head_is_a_part_of_its_own(page: Page, text: str, parts: dict[str, Role]) -> None:

@@ -50,6 +50,7 @@ from hyalen.core.layout.rows import (
     cut_lines,
     find_guides,
     find_gutters,
+    find_straight_gutters,
     join_rows,
     part_of,
     without_bits,
@@ -143,7 +144,7 @@ def find_regions(
     kept, marked = without_rule_marks(kept)
     down = without_screens(rules.down, kept)
     kept = without_strokes_on(down, kept)
-    down += marked
+    down += [*marked, *find_straight_gutters(kept)]
     running = [t.box for t in told if t.kind in RUNNING_TEXT]
     for _ in range(2):  # what parts columns is told by lines that do not run over it, and some are first cut by others
         down += [rule for rule in (*find_gutters(kept), *find_guides(kept)) if rule not in down]

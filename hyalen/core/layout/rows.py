@@ -23,7 +23,7 @@ LEAST_GUTTER = 0.35  # line heights between two words that columns part
 SURE, LEAST_SURE = 0.8, 3  # confidence and letters of a word that no rule runs through
 LEAST_CROSSED, WITHIN = 2, 0.15  # such words that a false one runs through; of a word's width, beside which it does not
 LEAST_OFF = 0.2  # of the height: words that stand so far off a baseline have another
-NARROW_GUTTER, BEGIN_ALIKE, INDENT = 1.5, 0.3, 2.0  # line heights: widest space that columns may be run together over;
+NARROW_GUTTER, BEGIN_ALIKE, INDENT = 2.5, 0.3, 2.0  # line heights: widest space that columns may be run together over;
 # how exactly below each other lines begin there, and how exactly a line is as wide as both
 # Line heights around a letter between columns: beside it lines end and begin, and it parts them; by how much its box
 # may reach into them.
@@ -35,6 +35,8 @@ TOUCHING = 0.35  # of its height, by which a bit may reach into the words beside
 LONG_LINE, MOST_BIT, ON_WORD = 4, 5, 0.3  # words of a line; letters of a bit of one; of its width, on one of its words
 RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
 ON_RULE = 0.5  # line heights beside a rule, of a stroke that it was read as
+# Words of letters at each side of a gutter; rows below each other that have it; times as wide as their other spaces, at least.
+SIDE_WORDS, LEAST_RUN, WIDER = 3, 10, 1.5
 OFF_RULE, MARKS_NEAR = 0.6, 6.0  # line heights beside, and above each other
 
 
@@ -117,6 +119,44 @@ def find_gutters(lines: Sequence[FoundLine]) -> list[Box]:
         found = _as_far_as_parted([line for line in wide if line.box.left < x < line.box.right], x, place)
         if found is not None and not any(g.covers(found) for g in gutters):
             gutters.append(found)
+    return gutters
+
+
+def find_straight_gutters(lines: Sequence[FoundLine]) -> list[Box]:
+    """The white between columns all of whose rows were read as one, as rules a pixel wide.
+
+    In running text spaces do not stand below each other over many rows, let alone wide ones.
+    """
+    spoken = {id(line): sorted((w.box for w in line.words if _letters(w) > 1), key=lambda b: b.left) for line in lines}
+    rows = sorted((x for x in lines if len(spoken[id(x)]) >= 2 * SIDE_WORDS), key=lambda line: line.level)
+    if len(rows) < LEAST_RUN:
+        return []
+    size = float(np.median([line.height for line in rows]))
+    step = max(1, int(LEAST_GUTTER * size / 2))
+    xs = np.arange(min(r.box.left for r in rows), max(r.box.right for r in rows), step)
+    widths = np.full((len(rows), len(xs)), np.nan)  # of the space there; 0 where there is a word, NaN beside the row
+    usual = []
+    for at, line in enumerate(rows):
+        words = sorted((w.box for w in line.words), key=lambda b: b.left)
+        said = spoken[id(line)]
+        inner = (said[SIDE_WORDS - 1].left <= xs) & (xs < said[-SIDE_WORDS].right)
+        widths[at, inner] = 0
+        for a, b in pairwise(words):
+            if (gap := b.left - a.right) > LEAST_GUTTER * line.height:
+                widths[at, inner & (a.right <= xs) & (xs < b.left)] = gap
+        usual.append(float(np.median([b.left - a.right for a, b in pairwise(words)])))
+    gutters: list[Box] = []
+    for x, column in zip(xs.tolist(), widths.T, strict=True):
+        met = np.flatnonzero(~np.isnan(column))
+        for run in np.split(met, np.flatnonzero(column[met] == 0)):
+            run = run[column[run] > 0]
+            if len(run) < LEAST_RUN or np.median(column[run]) < WIDER * np.median([usual[i] for i in run]):
+                continue
+            place = union(rows[i].box for i in run)
+            found = Box(x, place.top, x + 1, place.bottom)
+            near = [g for g in gutters if abs(g.left - x) < size and g.top < found.bottom and found.top < g.bottom]
+            if all(found.height > g.height for g in near):
+                gutters = [*(g for g in gutters if g not in near), found]
     return gutters
 
 

@@ -24,7 +24,8 @@ PAGE_NUMBER = re.compile(
 )
 _NUMBER = re.compile(r"^\W*(?:\d{1,4}|[ivxlc]{2,7})\W*$")
 _YEAR = re.compile(r"\b1[5-9]\d\d\b|\b20\d\d\b")
-_DATED = re.compile(r"^[^,]+,[^,]+,.*\b\d{1,2}\b.*\b(?:1[5-9]|20)\d\d\W*$")  # NAME, WEEKDAY, MONTH 4, 1951
+# NAME, WEEKDAY, MONTH 4, 1951, whichever way its commas were read.
+_DATED = re.compile(r"^[^,.;]+[,.;][^,.;]+[,.;].*\b\d{1,2}\b.*\b(?:1[5-9]|20)\d\d\W*$")
 # The next page's first word, which a sheet's signature may stand before: "A ij Disen", "* 2 mu-".
 _SIGNATURE = re.compile(r"^(?:([^\s\d]{1,2}\s?(?:\d{1,2}|[ivxj]{2,3})\s+)|[^\s\d]{1,2}\s+)?([^\W\d]{1,12}[-,;:]?)$")
 _CREDIT = re.compile(r"^(?:photo|foto|picture|cover|bild|source|quelle)", re.IGNORECASE)
