@@ -38,8 +38,13 @@ SIDEWAYS = 2.0  # times as high as wide: a line that runs from top to bottom
 LEAST_UPRIGHT = 0.6  # confidence of half of the rows that are read in their stead
 BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 # Of a row that was missed: words of those above and below; of the shorter one's width, over which they stand; times as
-# high as each other, at most; sizes of the room between them; of it, ink; sizes that is shown above and below it; to them.
-ROW_WORDS, ROW_SHARED, ALIKE, ONE_ROW, LEAST_INK, OVER, ROW_AROUND = 3, 0.8, 1.35, (0.6, 1.7), 0.05, 0.15, 2.5
+# high as each other, at most; sizes of the room between them, that is shown above and below it, and from it to them.
+ROW_WORDS, ROW_SHARED, ALIKE, ONE_ROW, OVER, ROW_AROUND = 3, 0.8, 1.35, (0.6, 1.7), 0.15, 2.5
+LETTER, WIDEST, LEAST_FILLED = (
+    0.3,
+    4.0,
+    0.3,
+)  # sizes: a letter's height and, run together, width; of a row, that they fill
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
 DARK = 140  # grey level of ink in a picture
 ROW, MOST_ROW = 0.3, 0.37  # inches: strips that are higher may have two lines, or have them surely
@@ -170,10 +175,17 @@ def _missing_rows(page: Image, known: Sequence[FoundLine]) -> list[Box]:
         )
         if large > ALIKE * small or not ONE_ROW[0] * small < row.height < ONE_ROW[1] * large:
             continue
-        inked = float((page[max(0, row.top) : row.bottom, max(0, row.left) : row.right] < DARK).mean())
-        if inked > LEAST_INK:
+        if _is_filled(page, row, small):
             rows.append(row.grown(int(OVER * small), Box(0, 0, page.shape[1], page.shape[0])))
     return rows
+
+
+def _is_filled(page: Image, row: Box, size: float) -> bool:
+    """Whether ink of letters' height fills a row; a rule is lower, or far wider."""
+    ink = (page[max(0, row.top) : row.bottom, max(0, row.left) : row.right] < DARK).astype(np.uint8)
+    wide, high = pieces(ink).stats[1:, [2, 3]].T
+    letters = (high > LETTER * size) & (wide < WIDEST * size)
+    return bool(wide[letters].sum() > LEAST_FILLED * row.width)
 
 
 def _is_in_column(box: Box, other: Box) -> bool:
