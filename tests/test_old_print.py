@@ -12,7 +12,7 @@ from hyalen.core.layout.evidence import Evidence
 from hyalen.core.layout.legible import is_noise, is_set
 from hyalen.core.layout.paragraphs import split_paragraphs
 from hyalen.core.layout.regions import find_regions
-from hyalen.core.layout.rows import join_rows, without_bits
+from hyalen.core.layout.rows import find_straight_gutters, join_rows, without_bits
 from hyalen.core.layout.rules import find_rules
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
@@ -250,3 +250,28 @@ def test_bars_and_notes_of_music_are_no_text() -> None:
     bit, words = line_of(330, ("13", 1000, 0.95), ("3", 1060, 0.95)), row_of("the lamp is lit tonight", 400, 330)
     found = find_regions(staves, 300, [block_of(bit), block_of(words)], ("eng",), Evidence((), find_rules(staves, 300)))
     assert [line.text for r in found for line in r.lines] == ["the lamp is lit tonight"]
+
+
+def across(gap: int, text: str = "whereas the oil was landed on the quay") -> list[FoundLine]:
+    """Rows of two columns read as one, white of `gap` pixels between them."""
+    rows = []
+    for n in range(12):
+        left = row_of(text, 100, 100 + 60 * n)
+        right = row_of(text, left.box.right + gap, 100 + 60 * n)
+        words = (*left.words, *right.words)
+        box = union(w.box for w in words)
+        rows.append(FoundLine(words, box, (Point(box.left, box.bottom), Point(box.right, box.bottom)), 40.0))
+    return rows
+
+
+def test_the_white_between_columns_whose_rows_were_all_read_as_one_is_a_gutter() -> None:
+    rows = across(80)
+    (gutter,) = find_straight_gutters(rows)
+    right = row_of("whereas the oil was landed on the quay", 100, 100).box.right
+    assert right <= gutter.left <= right + 80 and (gutter.top, gutter.bottom) == (100, rows[-1].box.bottom)
+    assert find_straight_gutters(rows[:9]) == []  # few rows
+    assert find_straight_gutters(across(15)) == []  # words' own spaces
+    words = "whereas the oil was landed on the quay and carried up by hand".split()
+    turned = [" ".join(words[n % 5 :] + words[: n % 5]) for n in range(12)]
+    assert find_straight_gutters([row_of(text, 100, 100 + 60 * n) for n, text in enumerate(turned)]) == []
+    assert find_straight_gutters(across(80, "1931 1932 1933 1934 1935")) == []  # a table's figures

@@ -135,7 +135,7 @@ def find_straight_gutters(lines: Sequence[FoundLine]) -> list[Box]:
     step = max(1, int(LEAST_GUTTER * size / 2))
     xs = np.arange(min(r.box.left for r in rows), max(r.box.right for r in rows), step)
     widths = np.full((len(rows), len(xs)), np.nan)  # of the space there; 0 where there is a word, NaN beside the row
-    usual = []
+    begins, usual = np.zeros_like(widths), []
     for at, line in enumerate(rows):
         words = sorted((w.box for w in line.words), key=lambda b: b.left)
         said = spoken[id(line)]
@@ -143,16 +143,18 @@ def find_straight_gutters(lines: Sequence[FoundLine]) -> list[Box]:
         widths[at, inner] = 0
         for a, b in pairwise(words):
             if (gap := b.left - a.right) > LEAST_GUTTER * line.height:
-                widths[at, inner & (a.right <= xs) & (xs < b.left)] = gap
+                within = inner & (a.right <= xs) & (xs < b.left)
+                widths[at, within], begins[at, within] = gap, a.right
         usual.append(float(np.median([b.left - a.right for a, b in pairwise(words)])))
     gutters: list[Box] = []
-    for x, column in zip(xs.tolist(), widths.T, strict=True):
+    for column, starts in zip(widths.T, begins.T, strict=True):
         met = np.flatnonzero(~np.isnan(column))
         for run in np.split(met, np.flatnonzero(column[met] == 0)):
             run = run[column[run] > 0]
             if len(run) < LEAST_RUN or np.median(column[run]) < WIDER * np.median([usual[i] for i in run]):
                 continue
             place = union(rows[i].box for i in run)
+            x = round((float(starts[run].max()) + float((starts + column)[run].min())) / 2)
             found = Box(x, place.top, x + 1, place.bottom)
             near = [g for g in gutters if abs(g.left - x) < size and g.top < found.bottom and found.top < g.bottom]
             if all(found.height > g.height for g in near):
