@@ -270,8 +270,9 @@ def test_the_white_between_columns_whose_rows_were_all_read_as_one_is_a_gutter()
     right = row_of("whereas the oil was landed on the quay", 100, 100).box.right
     assert right <= gutter.left <= right + 80 and (gutter.top, gutter.bottom) == (100, rows[-1].box.bottom)
     assert find_straight_gutters(rows[:9]) == []  # few rows
+    assert find_straight_gutters([*rows[:5], *rows[8:]]) == []  # with something else between
     assert find_straight_gutters(across(15)) == []  # words' own spaces
-    words = "whereas the oil was landed on the quay and carried up by hand".split()
+    words = ["whereas", "the", "oil", "was", "landed", "on", "the", "quay", "and", "carried", "up", "by", "hand"]
     turned = [" ".join(words[n % 5 :] + words[: n % 5]) for n in range(12)]
     assert find_straight_gutters([row_of(text, 100, 100 + 60 * n) for n, text in enumerate(turned)]) == []
     assert find_straight_gutters(across(80, "1931 1932 1933 1934 1935")) == []  # a table's figures

@@ -32,7 +32,7 @@ PIECE, ON_LINE, MOST_ON_LINE = (
     0.25,
     0.15,
     0.65,
-)  # of its height: a letter's, and off the usual foot; share that stands there
+)  # of its height: a letter's; off the usual foot; share that stands there
 NEAR = 12  # lines of other columns may come between two of one
 
 _BRACKETED = re.compile(r"^(?:\(\w{1,5}\)|\[\w{1,5}\])$")  # no specks stand so

@@ -132,11 +132,8 @@ def find_regions(
     for line in read:
         sure = id(line) in filling
         part = _without(line, ruled, figures, sure)
-        if (
-            any(box.covers(line.box) for box in staves)
-            and sum(c.isalpha() for w in line.words for c in w.text) < LEAST_WORD
-        ):
-            continue  # notes and bars
+        if _is_of_music(line, staves):
+            continue
         if part is not None and (sure or id(line) in cells or not is_noise(part, dpi) or is_set(ink, part)):
             kept.append(part)
     upright = [line for line in kept if stands_up(line)]
@@ -343,7 +340,7 @@ def _without_doubles(lines: Sequence[FoundLine]) -> list[FoundLine]:
     shared = np.clip(wide, 0, None) * np.clip(tall, 0, None)
     rows = np.array([i for i, line in enumerate(lines) for _ in line.words])
     apart = rows[:, None] != rows
-    first, texts = np.arange(len(words)), np.array([w.text for w in words])
+    first, texts = np.arange(len(words)), np.unique([w.text for w in words], return_inverse=True)[1]
     before = first < first[:, None]
     better = (confidence > confidence[:, None]) | ((confidence == confidence[:, None]) & before)
     double = (apart & better & (shared > 0.5 * area[:, None])).any(axis=1) & (confidence < SURE)
@@ -388,6 +385,12 @@ def _without(line: FoundLine, tables: Sequence[Box], figures: Sequence[Figure], 
     if len(words) == 1 and _is_letter(words[0].text) and any(f.box.covers(words[0].box) for f in figures):
         return None
     return part_of(line, tuple(words)) if words else None
+
+
+def _is_of_music(line: FoundLine, staves: Sequence[Box]) -> bool:
+    """Whether it is a staff's notes or bars, misread."""
+    letters = sum(c.isalpha() for w in line.words for c in w.text)
+    return letters < LEAST_WORD and any(box.covers(line.box) for box in staves)
 
 
 def _is_letter(text: str) -> bool:

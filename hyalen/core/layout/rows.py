@@ -37,6 +37,7 @@ RULE_MARKS, LEAST_MARKS = frozenset("|¦"), 3  # strokes; lines that have one
 ON_RULE = 0.5  # line heights beside a rule, of a stroke that it was read as
 # Words of letters at each side of a gutter; rows below each other that have it; times as wide as their other spaces, at least.
 SIDE_WORDS, LEAST_RUN, WIDER = 3, 10, 1.5
+FAR_BELOW = 3.0  # line heights from row to row: a headline stands between
 OFF_RULE, MARKS_NEAR = 0.6, 6.0  # line heights beside, and above each other
 
 
@@ -146,10 +147,12 @@ def find_straight_gutters(lines: Sequence[FoundLine]) -> list[Box]:
                 within = inner & (a.right <= xs) & (xs < b.left)
                 widths[at, within], begins[at, within] = gap, a.right
         usual.append(float(np.median([b.left - a.right for a, b in pairwise(words)])))
+    level = np.array([line.level for line in rows])
     gutters: list[Box] = []
     for column, starts in zip(widths.T, begins.T, strict=True):
         met = np.flatnonzero(~np.isnan(column))
-        for run in np.split(met, np.flatnonzero(column[met] == 0)):
+        parted_from_above = np.diff(level[met], prepend=level[met][:1]) > FAR_BELOW * size
+        for run in np.split(met, np.flatnonzero((column[met] == 0) | parted_from_above)):
             run = run[column[run] > 0]
             if len(run) < LEAST_RUN or np.median(column[run]) < WIDER * np.median([usual[i] for i in run]):
                 continue

@@ -42,7 +42,7 @@ def with_broken_rows(
         ]
         if len(lines) == 1 and sure_letters(lines[0]) > sure_letters(left) + sure_letters(right):
             result = with_lines_replaced(result, (left, right), lines)
-    return without_emptied(result, blocks) if len(result) == len(blocks) else result
+    return without_emptied(result, blocks)
 
 
 def _broken(page: Image, lines: Sequence[FoundLine]) -> list[tuple[FoundLine, FoundLine]]:
@@ -50,6 +50,8 @@ def _broken(page: Image, lines: Sequence[FoundLine]) -> list[tuple[FoundLine, Fo
     for left in lines:
         for right in lines:
             gap = right.box.left - left.box.right
+            if not 0 < gap < GAP[1] * left.height:
+                continue
             low, high = sorted(min(line.height, line.box.height) for line in (left, right))
             if not GAP[0] * low < gap < GAP[1] * low or high > ALIKE * low:
                 continue

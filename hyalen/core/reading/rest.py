@@ -40,11 +40,7 @@ BIT, AROUND = 6, 0.3  # letters of an unsure bit; inches around such lines
 # Of a row that was missed: words of those above and below; of the shorter one's width, over which they stand; times as
 # high as each other, at most; sizes of the room between them, that is shown above and below it, and from it to them.
 ROW_WORDS, ROW_SHARED, ALIKE, ONE_ROW, OVER, ROW_AROUND = 3, 0.8, 1.35, (0.6, 1.7), 0.15, 2.5
-LETTER, WIDEST, LEAST_FILLED = (
-    0.3,
-    4.0,
-    0.3,
-)  # sizes: a letter's height and, run together, width; of a row, that they fill
+LETTER, WIDEST, LEAST_FILLED = 0.3, 4.0, 0.3  # sizes: height of letters, width of joined ones; of a row, under them
 SAME_TEXT = 70.0  # per cent of likeness (partial ratio) at which a line was read before
 DARK = 140  # grey level of ink in a picture
 ROW, MOST_ROW = 0.3, 0.37  # inches: strips that are higher may have two lines, or have them surely
@@ -150,7 +146,7 @@ def read_rest(
     for strip in sorted(strips, key=lambda s: -s.width)[:MOST_STRIPS]:
         crop = np.ascontiguousarray(page[strip.top : strip.bottom, strip.left : strip.right])
         for read in _read_somehow(crop, dpi, languages, reader):
-            lines = [_within(shifted(line, strip.left, strip.top), strip) for line in read]
+            lines = [x for line in read if (x := _within(shifted(line, strip.left, strip.top), strip)).words]
             lines = [x for x in lines if _confident(x, usual) or (is_set(page, x) and _is_between(x, known))]
             lines = [line for line in lines if not any(_same(line, k) for k in known)]
             lines = [line for line in lines if not _is_read(line, words)]
@@ -388,7 +384,7 @@ def _confident(line: FoundLine, usual: float = 1.0) -> bool:
 
 def _within(line: FoundLine, strip: Box) -> FoundLine:
     """The line with no word beyond the strip, whose white margin the engine may give to words."""
-    words = tuple(w._replace(box=w.box.intersection(strip)) for w in line.words)
+    words = tuple(w._replace(box=w.box.intersection(strip)) for w in line.words if w.box.overlap(strip) > 0)
     return line._replace(words=words, box=line.box.intersection(strip))
 
 
