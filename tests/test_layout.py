@@ -927,20 +927,21 @@ def test_a_sentence_that_lists_figures_is_no_row_of_the_table_beneath() -> None:
     assert table.rows == 6 and table.box.top >= 200
 
 
-def test_columns_that_stand_close_are_parted_where_lines_begin_below_each_other_and_a_river_is_not() -> None:
+@pytest.mark.parametrize("gap", [22, 90])
+def test_columns_that_stand_close_are_parted_where_lines_begin_below_each_other_and_a_river_is_not(gap: int) -> None:
     tops = range(100, 288, 47)
     edge = read_line("the keeper of the lamp", 100, 100).box.right
     apart = [
         line
         for top in tops
-        for line in (read_line("the keeper of the lamp", 100, top), read_line("signs for all oils", edge + 22, top))
+        for line in (read_line("the keeper of the lamp", 100, top), read_line("signs for all oils", edge + gap, top))
     ]
-    left, right = read_line("the keeper of the oils", 100, 288), read_line("and for all coals", edge + 22, 288)
+    left, right = read_line("the keeper of the oils", 100, 288), read_line("and for all coals", edge + gap, 288)
     run_together = left._replace(words=(*left.words, *right.words), box=union((left.box, right.box)))
     (gutter,) = find_gutters([*apart, run_together])
-    assert edge < gutter.left < edge + 22 and gutter.bottom == run_together.box.bottom
+    assert edge < gutter.left < edge + gap and gutter.bottom == run_together.box.bottom
     assert [len(part.words) for part in cut_lines([run_together], [gutter], [])] == [5, 4]
-    whole = read_line("a line that runs on over both of them, wide as they", 100, 288)
+    whole = read_line("a line that runs on notwithstanding both of them, as wide", 100, 288)
     whole = whole._replace(box=Box(100, whole.box.top, apart[1].box.right, whole.box.bottom))
     assert find_gutters([*apart, whole]) == []
 

@@ -241,6 +241,7 @@ def test_numbered_entries_without_marks_are_a_list(page: Page) -> None:
             ["|", "and failed on none of them, although", "the wind"],
             False,
         ),  # an initial, unread
+        ("The General Assembly", 300, ["recalling what it said in the year before,", "and noting", "it"], False),
         ("Natural History", 800, BODY, False),  # a title
     ],
 )

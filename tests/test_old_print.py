@@ -19,7 +19,7 @@ from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.broken_rows import with_broken_rows
 from hyalen.core.reading.rest import read_rest
-from hyalen.core.reading.tangles import clear_of_neighbours, still_tangled
+from hyalen.core.reading.tangles import clear_of_neighbours, still_tangled, untangled
 from tests.conftest import ContentMaker, make_line
 from tests.readers import Asked, PartReader
 from tests.test_margins import Page
@@ -121,6 +121,40 @@ def test_text_that_goes_on_after_verses_begins_a_paragraph() -> None:
 def test_a_line_that_stops_far_short_ends_its_paragraph_though_its_full_stop_was_misread(text: str, count: int) -> None:
     rows = ((FULL, 100), (FULL, 100), (FULL, 100), ("to be raised in mind-", 100), (text, 100))
     assert len(paragraphs(*rows)) == count
+
+
+class Places(PartReader):
+    """Finds one word in each of the places, from top to bottom, whatever it is shown."""
+
+    def __init__(self, *told: tuple[str, Box, float]) -> None:
+        self.told = told
+
+    def on(self, crop: Image, asked: Asked) -> list[FoundBlock]:
+        lines = [line_at(*each) for each in self.told]
+        return [block_of(*lines)]
+
+
+def line_at(text: str, box: Box, confidence: float) -> FoundLine:
+    feet = (Point(box.left, box.bottom), Point(box.right, box.bottom))
+    return FoundLine((FoundWord(text, box, confidence, "eng"),), box, feet, 40.0)
+
+
+def test_a_row_that_read_well_is_not_lost_to_a_tangle_that_is_found_in_its_place() -> None:
+    rows = [row_of("the lamp was lit and burnt all of the night", 100, 900 + 60 * n) for n in range(6)]
+    good = line_at("a row that read well", Box(100, 300, 1000, 340), 0.6)
+    knot = line_at("waa tme", Box(100, 345, 1000, 435), 0.1)
+    found = (("knot", Box(30, 30, 930, 125), 0.1), ("upper", Box(30, 80, 930, 115), 0.95))
+    reader = Places(*found, ("lower", Box(30, 125, 930, 160), 0.95))
+    (block,) = untangled(WHITE, 300, ("eng",), [block_of(good, knot, *rows)], reader)
+    assert sorted(said(list(block.lines))[:3]) == ["a row that read well", "lower", "upper"]
+    assert len(block.lines) == 9
+
+
+def test_a_word_of_a_strip_does_not_reach_beyond_it() -> None:
+    inked = with_type("ruhrt sich nimmer mehr", 200, 330)
+    (block,) = read_rest(inked, 300, ("eng",), [], Places(("ruhrtsichnimmermehr", Box(-40, -60, 900, 300), 0.95)))
+    ((word,),) = (line.words for line in block.lines)
+    assert block.box.covers(word.box, 1.0) and word.box.height < 80
 
 
 def test_a_tangle_on_which_little_was_found_stays() -> None:

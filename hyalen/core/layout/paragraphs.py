@@ -148,9 +148,9 @@ def _sentence_ends(line: Line) -> bool:
     return line.text.rstrip("\"'”’»)").endswith(SENTENCE_END)
 
 
-def _opening(line: Line) -> str:
-    """The line's first letter or figure, quotation marks passed over."""
-    return line.text.lstrip("\"'“‘«„([¿¡")[:1]
+def opening(text: str) -> str:
+    """A text's first letter or figure, quotation marks passed over."""
+    return text.lstrip("\"'“‘«„([¿¡")[:1]
 
 
 def _has_initial(line: Line) -> bool:
@@ -301,14 +301,14 @@ class _Column:
 
     def _opens_as_others(self, i: int, indent: float, size: float) -> bool:
         """Whether the line opens with a capital at the indent of two paragraphs: the end before may be cut off or unread."""
-        if not _opening(self.lines[i]).isupper() or self.lines[i - 1].text.endswith(("-", ",", ";")):
+        if not opening(self.lines[i].text).isupper() or self.lines[i - 1].text.endswith(("-", ",", ";")):
             return False
         others = [
             k
             for k in range(1, len(self.lines))
             if _sentence_ends(self.lines[k - 1])
             and abs(self.starts[k] - self.starts[k - 1] - indent) < ALIKE * size
-            and _opening(self.lines[k]).isupper()
+            and opening(self.lines[k].text).isupper()
         ]
         return len(others) >= LEAST_OPENED
 
@@ -321,9 +321,9 @@ class _Column:
         if not line.words:
             return False
         if not _sentence_ends(before):
-            return _opening(line).isupper() and self._stops_short(i - 1, size)
+            return opening(line.text).isupper() and self._stops_short(i - 1, size)
         first = line.words[0]
-        if _opening(line).islower():  # small capitals are read as small letters
+        if opening(line.text).islower():  # small capitals are read as small letters
             return not before.text.endswith(":") and self._remains(i - 1) > WELL_SHORT * self._width(i)
         if _RUN_IN.match(line.text) and not _RUN_IN.match(before.text):
             return True
@@ -339,7 +339,7 @@ class _Column:
     def _beside_initial(self, i: int, size: float) -> bool:
         """Whether the first of some lines stands here that a large initial moves in, read or not: their word has lost it."""
         inside = [start - self.starts[i - 1] > BESIDE_INITIAL * size for start in self.starts[i : i + 2]]
-        if len(inside) < 2 or not all(inside) or not _opening(self.lines[i]).isupper():
+        if len(inside) < 2 or not all(inside) or not opening(self.lines[i].text).isupper():
             return False
         whole = self.lines[i].words[0].text.strip(EDGES)
         return whole.isupper() or _sentence_ends(self.lines[i - 1]) or not is_known(whole, self.language)

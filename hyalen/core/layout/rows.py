@@ -391,13 +391,9 @@ def without_bits(lines: Sequence[FoundLine]) -> list[FoundLine]:
         if len(line.words) > 1 or line.confidence > SURE or len(line.words[0].text) > MOST_BIT:
             return False
         rows = (row for row in long if row.box.covers(line.box, LEVEL))
-        return any(_shared_width(w.box, line.box) > ON_WORD * line.box.width for row in rows for w in row.words)
+        return any(w.box.intersection(line.box).width > ON_WORD * line.box.width for row in rows for w in row.words)
 
     return [line for line in lines if not is_bit(line)]
-
-
-def _shared_width(a: Box, b: Box) -> int:
-    return min(a.right, b.right) - max(a.left, b.left)
 
 
 def _filled(line: FoundLine, bit: FoundLine) -> FoundLine | None:

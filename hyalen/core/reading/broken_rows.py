@@ -6,14 +6,21 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from hyalen.core.imaging.pixels import Image, pieces, with_margin
+from hyalen.core.imaging.pixels import Image, with_margin
 from hyalen.core.model.found import FoundBlock, FoundLine, Shape
 from hyalen.core.model.geometry import Box, union
 from hyalen.core.reading.reader import Reader
-from hyalen.core.reading.rest import DARK, shifted, sure_letters, with_lines_replaced, without_emptied
+from hyalen.core.reading.rest import (
+    DARK,
+    letter_widths,
+    shifted,
+    sure_letters,
+    with_lines_replaced,
+    without_emptied,
+)
 
 GAP, LEVEL, ALIKE = (0.3, 4.0), 0.6, 1.4  # line heights between two parts; of theirs, in common; times as high, at most
-LETTER, LEAST_LETTERS = (0.3, 1.3), 2  # line heights: a letter's; of them in the gap
+LEAST_LETTERS = 2  # in the gap
 AROUND = 1 / 15  # inches of white around a row that is read
 MOST = 12  # rows of a page
 
@@ -65,9 +72,6 @@ def _broken(page: Image, lines: Sequence[FoundLine]) -> list[tuple[FoundLine, Fo
 
 
 def _has_letters(page: Image, gap: Box, size: float) -> bool:
-    """Whether ink as high as letters stands there, and no rule."""
-    ink = (page[max(0, gap.top) : gap.bottom, max(0, gap.left) : gap.right] < DARK).astype(np.uint8)
+    """Whether letters stand there, and no rule from above to below."""
     around = page[max(0, round(gap.top - size)) : round(gap.bottom + size), max(0, gap.left) : gap.right] < DARK
-    heights = pieces(ink).stats[1:, 3]
-    letters = (heights > LETTER[0] * size) & (heights < LETTER[1] * size)
-    return int(letters.sum()) >= LEAST_LETTERS and not bool(around.all(axis=0).any())
+    return len(letter_widths(page, gap, size)) >= LEAST_LETTERS and not bool(around.all(axis=0).any())

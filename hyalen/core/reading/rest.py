@@ -171,22 +171,20 @@ def _missing_rows(page: Image, known: Sequence[FoundLine]) -> list[Box]:
         )
         if large > ALIKE * small or not ONE_ROW[0] * small < row.height < ONE_ROW[1] * large:
             continue
-        if _is_filled(page, row, small):
+        if letter_widths(page, row, small).sum() > LEAST_FILLED * row.width:
             rows.append(row.grown(int(OVER * small), Box(0, 0, page.shape[1], page.shape[0])))
     return rows
 
 
-def _is_filled(page: Image, row: Box, size: float) -> bool:
-    """Whether ink of letters' height fills a row; a rule is lower, or far wider."""
-    ink = (page[max(0, row.top) : row.bottom, max(0, row.left) : row.right] < DARK).astype(np.uint8)
+def letter_widths(page: Image, place: Box, size: float) -> NDArray[np.int32]:
+    """Widths of the ink there that is as high as letters of a size, in pixels; a rule is lower, or far wider."""
+    ink = (page[max(0, place.top) : place.bottom, max(0, place.left) : place.right] < DARK).astype(np.uint8)
     wide, high = pieces(ink).stats[1:, [2, 3]].T
-    letters = (high > LETTER * size) & (wide < WIDEST * size)
-    return bool(wide[letters].sum() > LEAST_FILLED * row.width)
+    return np.asarray(wide[(high > LETTER * size) & (wide < WIDEST * size)], np.int32)
 
 
 def _is_in_column(box: Box, other: Box) -> bool:
-    shared = min(box.right, other.right) - max(box.left, other.left)
-    return shared > ROW_SHARED * min(box.width, other.width)
+    return box.intersection(other).width > ROW_SHARED * min(box.width, other.width)
 
 
 def without_neighbours(crop: Image) -> Image:

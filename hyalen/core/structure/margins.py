@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from hyalen.core.layout.paragraphs import FAR_OFF, SENTENCE_END, without_far_bit
+from hyalen.core.layout.paragraphs import FAR_OFF, SENTENCE_END, opening, without_far_bit
 from hyalen.core.layout.sizes import body_size, type_size
 from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.content import Line, PageContent, Region, Role, Word
@@ -194,10 +194,11 @@ def _settled(
         if _DATED.match(text):
             return Margin(Role.RUNNING_HEAD, 0.6, "a name and a full date at the page's head")
     large = type_size(region.lines[0]) > LARGE * usual
-    if at_top and not large and len(row) == 1 and _is_apart(region, texts, row):
-        if _opening(text).islower() and _is_centred(region, texts):
+    if at_top and not large and len(row) == 1 and _is_apart(region, texts, row) and _is_centred(region, texts):
+        below = [r for r in texts if r.box.top > region.box.centre.y and len(r.lines) >= LEAST_BELOW]
+        if below and opening(text).islower():
             return Margin(Role.RUNNING_HEAD, 0.6, "in mid-sentence, in the middle of the page's head")
-        if _may_be(region) and _goes_on_below(region, texts):
+        if below and _may_be(region) and _goes_on(min(below, key=lambda r: r.box.top)):
             return Margin(Role.RUNNING_HEAD, 0.7, "a line over text that goes on in mid-sentence")
     if not _may_be(region):
         return None
@@ -218,10 +219,6 @@ def _settled(
     return None
 
 
-def _opening(text: str) -> str:
-    return text.lstrip("\"'“‘«„([")[:1]
-
-
 def _is_centred(region: Region, texts: Sequence[Region]) -> bool:
     """Whether it stands in the middle of the page's widest text and leaves room at both sides."""
     column = max((r.box for r in texts), key=lambda box: box.width)
@@ -229,15 +226,11 @@ def _is_centred(region: Region, texts: Sequence[Region]) -> bool:
     return off < OFF_MIDDLE * column.width and region.box.width < COLUMN * column.width
 
 
-def _goes_on_below(region: Region, texts: Sequence[Region]) -> bool:
-    """Whether the text right beneath begins in a small letter, at its own edge: no initial was lost there."""
-    below = [r for r in texts if r.box.top > region.box.centre.y and len(r.lines) >= LEAST_BELOW]
-    if not below:
-        return False
-    first = min(below, key=lambda r: r.box.top)
-    word = first.lines[0].words[0]
-    at_edge = word.box.left - min(line.box.left for line in first.lines) < 0.5 * first.lines[0].height
-    return at_edge and _opening(word.text).islower()
+def _goes_on(text: Region) -> bool:
+    """Whether a text begins in a small letter, at its own edge: no initial was lost there."""
+    first = text.lines[0]
+    at_edge = first.box.left - min(line.box.left for line in text.lines) < 0.5 * first.height
+    return at_edge and opening(first.text).islower()
 
 
 def _ruled_below(box: Box, content: PageContent, rules: Sequence[Box]) -> bool:
