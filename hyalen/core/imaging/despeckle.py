@@ -38,6 +38,7 @@ LARGEST_DUST, DOT_REACH, TIED_HEIGHT, TIED_WIDTH = 0.45, 2.2, 0.6, 1.8
 LEVEL, UPRIGHT, COLON = 0.12, 0.15, 1.1  # the same: off one level, off one upright, and between a colon's dots
 # The same, of where a dot may stand by a letter: over and under it, beside it, on its baseline, at its head.
 OVERLAP, OVER, UNDER, BESIDE, ON_LINE, AT_HEAD, BETWEEN = 0.2, 0.8, 0.5, 0.6, 0.3, 0.35, 0.4
+FLAT, MIDWAY, OFF = 1.3, 0.5, 0.25  # times as wide as high; small letters' heights over the line, and how far off that
 LONG, DESCENDER = 1.2, 0.35  # the same: the height of capitals and of letters that reach below the line; how far
 STEM, STEM_HEIGHT, STEM_DOT = (
     0.6,
@@ -198,8 +199,8 @@ def _goes_on(end: int, following: int, level: NDArray[np.int64], centres: NDArra
 
 
 def _may_stand(mark: NDArray[np.float64], letters: NDArray[np.float64], tall: float) -> bool:
-    """Whether a dot can stand there: over or under a letter, behind one on its baseline, at its head,
-    among letters that touch each other, or raised between two figures, which are as tall as capitals.
+    """Whether a dot can stand there: over or under a letter, behind one on its baseline, at its head, among letters that
+    touch each other, or raised between two figures, which are as tall as capitals; or a hyphen, behind a letter.
     """
     left, top, right, bottom = mark
     middle = (left + right) / 2
@@ -218,6 +219,12 @@ def _may_stand(mark: NDArray[np.float64], letters: NDArray[np.float64], tall: fl
     long = letters[:, 3] - letters[:, 1] > LONG * tall
     level = np.abs(bottom - letters[:, 3]) < ON_LINE * tall
     level |= long & (np.abs(bottom - (letters[:, 3] - DESCENDER * tall)) < ON_LINE * tall)  # behind a descender
+    rise = letters[:, 3] - (top + bottom) / 2
+    midway = (np.abs(rise - MIDWAY * tall) < OFF * tall) | (
+        long & (np.abs(rise - (MIDWAY + DESCENDER) * tall) < OFF * tall)
+    )
+    if right - left > FLAT * (bottom - top) and (behind & midway).any():
+        return True
     beside = np.abs((letters[:, 1] + letters[:, 3]) / 2 - (top + bottom) / 2) < BETWEEN * tall
     before, after = left - letters[:, 2], letters[:, 0] - right
     if (long & beside & (before > 0) & (before < BESIDE * tall)).any() and (
