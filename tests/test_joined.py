@@ -82,3 +82,15 @@ def test_a_word_whose_ink_was_taken_off_stays_whole() -> None:
         page = np.full((100, 200), 255, np.uint8)
         page[30:70, 60 : 60 + columns] = 0
         assert without_joins(page, line) == line
+
+
+@pytest.mark.parametrize(("printed", "parts"), [(False, ["by", "his."]), (True, ["by_his."])])
+def test_white_that_was_read_as_a_stroke_parts_words_and_a_printed_stroke_does_not(
+    printed: bool, parts: list[str]
+) -> None:
+    page, box = row("byhis.", {2: 24})
+    if printed:
+        page[70:73, 76:96] = 0
+        box = box._replace(bottom=73)
+    line = FoundLine((FoundWord("by_his.", box, 0.7, "eng"),), box, (Point(30, 68), Point(900, 68)), HEIGHT)
+    assert [w.text for w in without_joins(page, line).words] == parts

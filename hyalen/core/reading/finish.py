@@ -10,6 +10,7 @@ from hyalen.core.model.found import FoundBlock, FoundLine
 from hyalen.core.model.geometry import Box
 from hyalen.core.reading.again import read_again
 from hyalen.core.reading.backwards import with_latin_figures
+from hyalen.core.reading.capitals import with_small_beginnings
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.folios import with_folios
 from hyalen.core.reading.fractions import with_fractions
@@ -61,5 +62,6 @@ def finished(
         return without_joins(ink, without_dust(kept, lambda word: ends_in_stop(ink, word, line, usual)))
 
     blocks = [block._replace(lines=tuple(filter(None, map(clean, block.lines)))) for block in blocks]
+    blocks = with_small_beginnings(ink, blocks)
     blocks = with_folios(ink, dpi, languages, blocks, reader)
     return with_leaders(without_long_s(settle_case(blocks)), leaders)

@@ -17,12 +17,15 @@ LEAST_GAP, WIDER = 0.2, 1.6  # of the row's height; times as wide as the next wi
 NEAR = 0.12  # of the word's width: how far its letters tell where the gap is, besides one letter
 # Zipf frequencies: of each part at least, and of one of two letters; how much rarer both together are at least.
 KNOWN, SHORT, RARER = 3.5, 5.0, 3.0
+_STROKE = re.compile(r"([^\W_]+)(_)([^\W_]+\W?)")
+STROKE = 0.35  # of the row's height: so much white is no gap between letters
 # Between figures stands a decimal point or a date's; beside a 1 there is much white.
 _AFTER_MARK = re.compile(r"(?<=\d[.,;:])(?=[^\W\d])|(?<=[^\W\d][.,;:])(?=\w)")
 
 
 def without_joins(page: Image, line: FoundLine) -> FoundLine:
-    """The line with such words as two, each with its ink; they are parted behind a mark or between two known words.
+    """The line with such words as two, each with its ink; they are parted behind a mark, between two known words, or where
+    white was read as a stroke under the line.
 
     Parameters
     ----------
@@ -35,26 +38,34 @@ def without_joins(page: Image, line: FoundLine) -> FoundLine:
 
 
 def _parted(page: Image, word: FoundWord, height: float) -> list[FoundWord]:
+    backwards = is_right_to_left(word.language) and any(script_of(c) in ("ARABIC", "HEBREW") for c in word.text)
+    if stroke := _STROKE.fullmatch(word.text):
+        gap = _gap(page, word.box, height)
+        wide = gap is not None and gap[1] - gap[0] >= STROKE * height
+        return _halves(word, gap, stroke.span(2), backwards) if gap and wide else [word]
     gap = _gap(page, word.box, height) if len(word.text) > 1 else None
     places = list(_places(word)) if gap else []
     if gap is None or not places:
         return [word]
-    backwards = is_right_to_left(word.language) and any(script_of(c) in ("ARABIC", "HEBREW") for c in word.text)
     middle = (gap[0] + gap[1]) / 2 / word.box.width
     along = 1 - middle if backwards else middle
     slack = NEAR + 1 / len(word.text)
     at = min(places, key=lambda i: abs(i / len(word.text) - along))
     if abs(at / len(word.text) - along) > slack:
         return [word]
+    return _halves(word, gap, (at, at), backwards)
+
+
+def _halves(word: FoundWord, gap: tuple[int, int], at: tuple[int, int], backwards: bool) -> list[FoundWord]:
+    """What stands on both sides of a gap, and in the text before and from two places."""
     left, top, right, bottom = word.box
-    halves = [Box(left, top, left + gap[0], bottom), Box(left + gap[1], top, right, bottom)]
+    boxes = [Box(left, top, left + gap[0], bottom), Box(left + gap[1], top, right, bottom)]
     if backwards:
-        halves.reverse()
-    texts = (word.text[:at], word.text[at:])
-    letters = (word.letters[:at], word.letters[at:])
+        boxes.reverse()
+    parts = (slice(0, at[0]), slice(at[1], None))
     return [
-        word._replace(text=text, box=box, letters=sure, others=(*word.others, word.text))
-        for text, box, sure in zip(texts, halves, letters, strict=True)
+        word._replace(text=word.text[part], box=box, letters=word.letters[part], others=(*word.others, word.text))
+        for part, box in zip(parts, boxes, strict=True)
     ]
 
 
