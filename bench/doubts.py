@@ -33,7 +33,7 @@ AT_ONCE = 24  # pages that are made before they are read
 FLAGGED, CAUGHT = 0.06, 0.95  # of all words; of the wrong ones
 # Scans that are read next to faultlessly as they are: what their variants are told by, in fitting.
 WELL_READ = ("feyn.tif", "keystone.png", "pageseg1.tif", "pageseg3.tif", "witten.tif", "words.15.tif")
-FITTED_VARIANTS = ("150 dpi", "100 dpi", "150 dpi, one bit", "JPEG 25", "turned by 7 degrees")
+FITTED_VARIANTS = ("150 dpi", "100 dpi", "150 dpi, one bit", "on film", "JPEG 25", "turned by 7 degrees")
 REAL_VARIANTS = ("as it is", "150 dpi", "JPEG 25", "turned by 7 degrees")
 
 

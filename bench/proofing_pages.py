@@ -8,7 +8,9 @@ from dataclasses import replace
 from html import escape
 from typing import NamedTuple
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 from wordfreq import top_n_list
 
 from bench.material import CURLS, FILES, SPINES, VIEWS, paragraphs
@@ -34,11 +36,15 @@ LENGTH = 2300  # letters of a page
 FAULTS = ("columns", "heavy", "close", "bent", "photographed", "bed", "one bit")
 REGISTERS = 0.35  # of the pages are entries, not prose
 FAULTY = 0.5  # of the pages have one of these, too
+MICROFILMED = 0.2  # of the pages come from a film: black and white only, with thin strokes lost and narrow white filled
+SOFT, LEVELS = (0.0022, 0.004), (0.48, 0.7)  # inches; of the paper's grey: where black begins
+UNEVEN = 0.12  # by how much that varies over the page, from a word and from a letter to the next
 
 
 class ProofPage(NamedTuple):
     """`level` is the grey level below which all is black on a scan of one bit; None where it is grey.
 
+    `film` is as `level`, a share of the paper's grey, of a page that was on film, and how soft that is in inches.
     `register` tells that it bears entries, not prose.
     """
 
@@ -48,13 +54,30 @@ class ProofPage(NamedTuple):
     how: Spoiling
     level: int | None = None
     register: bool = False
+    film: tuple[float, float] | None = None
 
     def scan(self, image: Image, seed: int) -> Image:
         """The page as it was spoilt."""
         scan = spoil(image, self.dpi, self.how, seed=seed)
+        if self.film is not None:
+            return filmed(grey(scan), self.dpi, *self.film, seed)
         if self.level is None:
             return scan
         return as_uint8(np.where(grey(scan) < self.level * float(np.median(grey(scan))) / 255, 0, 255).astype(np.uint8))
+
+
+def filmed(scan: Image, dpi: float, level: float, soft: float, seed: int) -> Image:
+    """A grey page as a scan of its film, in black and white; `level` and `soft` as in `ProofPage`."""
+    rng = np.random.default_rng(seed)
+
+    def cloud(cell: float) -> NDArray[np.float32]:
+        """Of spots of so many inches, with a deviation of 1."""
+        coarse = rng.normal(size=[max(2, int(side / dpi / cell)) for side in scan.shape]).astype(np.float32)
+        return np.asarray(cv2.resize(coarse, scan.shape[::-1], interpolation=cv2.INTER_CUBIC), np.float32)
+
+    blurred = cv2.GaussianBlur(scan.astype(np.float32), (0, 0), soft * dpi) / float(np.median(scan))
+    uneven = level + UNEVEN * (0.5 * cloud(0.3) + 0.5 * cloud(0.02))
+    return as_uint8(np.where(blurred < uneven, 0, 255).astype(np.uint8))
 
 
 def document_of(seed: int, languages: int = len(FILES)) -> int:
@@ -123,7 +146,7 @@ def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPag
         jpeg=int(rng.integers(45, 90)),
     )
     dpi = float(rng.choice([110, 150, 200, 300, 300, 300]))
-    return _with_fault(ProofPage(html, language, dpi, how, register=bool(entries)), seed)
+    return _on_film(_with_fault(ProofPage(html, language, dpi, how, register=bool(entries)), seed), seed)
 
 
 def _register(seed: int, items: list[str], names: list[str], rare: list[str]) -> list[str]:
@@ -192,6 +215,14 @@ def _with_fault(page: ProofPage, seed: int) -> ProofPage:
     else:
         how = replace(how, bed=0.3)
     return page._replace(how=how)
+
+
+def _on_film(page: ProofPage, seed: int) -> ProofPage:
+    """Some pages as a film of them would be scanned, at 200 pixels an inch or more."""
+    rng = np.random.default_rng(4_000_000 + seed)
+    if rng.random() > MICROFILMED or page.level is not None:
+        return page
+    return page._replace(dpi=max(page.dpi, 200.0), film=(float(rng.uniform(*LEVELS)), float(rng.uniform(*SOFT))))
 
 
 def _table(rng: np.random.Generator, names: list[str]) -> str:

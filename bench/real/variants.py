@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 from PIL import Image as Pillow
 
+from bench.proofing_pages import filmed
 from bench.real.run import KINDS, Measured, measure
 from hyalen.core.imaging.pixels import Image, as_uint8
 from hyalen.demo.spoil import Spoiling, spoil
@@ -73,12 +74,17 @@ def pale(scan: Scan, share: float) -> Scan:
     return scan._replace(pixels=(255 - (255 - scan.pixels.astype(np.float64)) * share).astype(np.uint8))
 
 
+def on_film(scan: Scan) -> Scan:
+    return scan._replace(pixels=filmed(scan.pixels, scan.dpi or GUESSED, level=0.6, soft=0.003, seed=5))
+
+
 # The last five are so near to the scan itself that nothing should change: how firm the rules are.
 VARIANTS: dict[str, Callable[[Scan], Scan | None]] = {
     "150 dpi": partial(coarse, dpi=150),
     "100 dpi": partial(coarse, dpi=100),
     "75 dpi": partial(coarse, dpi=75),
     "150 dpi, one bit": partial(coarse, dpi=150, one_bit=True),
+    "on film": on_film,
     "JPEG 25": partial(compressed, quality=25),
     "turned by 7 degrees": partial(turned, degrees=7),
     "on its side": partial(turned, degrees=90),

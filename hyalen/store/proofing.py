@@ -9,8 +9,8 @@ from hyalen.core.decisions.operations import Retext
 from hyalen.core.decisions.targets import word_of
 from hyalen.core.model.content import PageContent, Word
 from hyalen.core.proofing.confusions import confused
-from hyalen.core.proofing.placed import core_of
-from hyalen.core.proofing.suggest import Taught, suggestions
+from hyalen.core.proofing.placed import core_of, main_language, proofed_words
+from hyalen.core.proofing.suggest import MOST, Taught, by_its_place, suggestions
 from hyalen.store.database import Database
 from hyalen.store.documents import Documents
 from hyalen.store.pages import Pages
@@ -42,12 +42,15 @@ class Proofing:
         if content is None:
             raise NotFound("The page has not been read yet.")
         word = word_of(content, word_id)
+        words = proofed_words(content)
+        at = next((i for i, each in enumerate(words) if each.word.id == word_id), None)
+        placed = by_its_place(words, at, main_language(content)) if at is not None else []
         batch = self.documents.document(page.document_id).batch_id
         said = self._said(page.document_id, page_id)
         told = suggestions(
             word, _language(content, word_id), said, self.lists.known(batch), self._taught(page.document_id)
         )
-        return word, told
+        return word, list(dict.fromkeys([*placed, *told]))[:MOST]
 
     def _said(self, document_id: int, page_id: int) -> Counter[str]:
         """Words of the pages near by, folded, and how often they say them."""

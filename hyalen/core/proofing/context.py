@@ -4,49 +4,92 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 
 from rapidfuzz.distance import Indel
 
-from hyalen.core.model.content import Word
+from hyalen.core.languages import listed_frequency
+from hyalen.core.model.content import Role, Word
 from hyalen.core.proofing.placed import Placed, core_of
 
 CONTEXT = (
     "least_mark", "first_mark", "last_mark", "unpaired", "sentence", "capital", "second_core", "joined", "usual_number",
-    "other_marks", "other_unlike",
+    "other_marks", "other_unlike", "line_start", "line_end", "same_shape", "parted", "page_broken", "page_capitals",
 )  # fmt: skip
 _JOINED = re.compile(r"[^\W_][.,;:!?؛،»”\"]+[^\W\d_]|[^\W\d_][.,;:!?؛،]+[^\W_]")
 _SIGNS = re.compile(r"[^\w]|[^\W\d]")
 SENTENCE_ENDS = ".!?…؟"
 # Kinds of marks, by which the evidence tells them apart.
 MARKS = {mark: kind for kind, marks in enumerate((".", ",،", ";؛", ":", "!?؟", "()[]", "-–—"), 1) for mark in marks}
+SHAPED_ALIKE = frozenset("COSUVWXZ")  # only their size tells them from the small letters
+DOUBT = 2  # words that are added to those of a page before a share of them tells anything
 QUOTES, ANY_MARK = "\"'“”„‘’‚‹›«»״׳`´", 9
 PAIRS = {")": "(", "]": "[", "}": "{", "”": "“„", "»": "«", "›": "‹", "«": "»"}
 
 
-def context(words: list[Placed]) -> list[list[float]]:
-    """A row of `CONTEXT` for each word of a page."""
+def context(words: list[Placed], fallback: str) -> list[list[float]]:
+    """A row of `CONTEXT` for each word of a page; `fallback` is the language of words and regions that have none."""
     unpaired, usual = _unpaired(words), _usual_numbers(words)
+    around = [(neighbour(words, i, -1), neighbour(words, i, 1)) for i in range(len(words))]
+    broken, capitals = _habits([(before, placed.word.text) for placed, (before, _) in zip(words, around, strict=True)])
     rows = []
     for i, placed in enumerate(words):
-        word, before, after = placed.word, _neighbour(words, i, -1), _neighbour(words, i, 1)
+        word, (before, after) = placed.word, around[i]
         rows.append(
             [
                 *_marks_around(word),
                 float(i in unpaired),
-                *_in_sentence(before, word.text, after),
+                *in_sentence(before, word.text, after),
                 float(word.second is not None and core_of(word.second) == core_of(word.text)),
                 float(_JOINED.search(word.text) is not None),
                 usual[i],
                 *_other_readings(word),
+                float(placed.at == 0),
+                float(placed.at + 1 == len(placed.line.words)),
+                float(core_of(word.text)[:1] in SHAPED_ALIKE),
+                max(parted(words, i, fallback), parted(words, i + 1, fallback)),
+                broken,
+                capitals,
             ]
         )
     return rows
 
 
-def _neighbour(words: list[Placed], at: int, step: int) -> str:
-    """The word before or after in the same region; "" at its ends."""
+def neighbour(words: list[Placed], at: int, step: int) -> str:
+    """The word before or after in the same region, or in the next paragraph, where one may go on; "" at its ends."""
     there = at + step
-    return words[there].word.text if 0 <= there < len(words) and words[there].region is words[at].region else ""
+    if not 0 <= there < len(words):
+        return ""
+    own, other = words[at].region, words[there].region
+    flows = own is other or own.role is other.role is Role.PARAGRAPH
+    return words[there].word.text if flows else ""
+
+
+def _habits(pairs: Sequence[tuple[str, str]]) -> tuple[float, float]:
+    """How often a page has a small letter after a full stop, and a capital where none ends a sentence.
+
+    What is a rare slip in prose is the rule in a catalogue. `pairs` are words with the one before each.
+    """
+    stops = [second[0].islower() for first, second in pairs if first.endswith(".") and second[:1].isalpha()]
+    within = [second[0].isupper() for first, second in pairs if first[-1:].isalnum() and second[:1].isalpha()]
+    return sum(stops) / (len(stops) + DOUBT), sum(within) / (len(within) + DOUBT)
+
+
+def parted(words: list[Placed], at: int, fallback: str) -> float:
+    """How much more usual the last word of a line and the first of the next, at `at`, are as one than the rarer of them.
+
+    0 where they are not, or where a hyphen parts them.
+    """
+    if not 0 < at < len(words):
+        return 0.0
+    first, second = words[at - 1], words[at]
+    texts = first.word.text.casefold(), core_of(second.word.text)
+    apart = second.at or first.region is not second.region or first.line is second.line
+    if apart or not (texts[0].isalpha() and texts[1].isalpha() and texts[1].islower()):
+        return 0.0
+    language = second.word.language or second.region.language or fallback
+    rarer = min(listed_frequency(text, language) for text in texts)
+    return max(0.0, listed_frequency("".join(texts), language) - rarer)
 
 
 def _usual_numbers(words: list[Placed]) -> list[float]:
@@ -118,7 +161,7 @@ def _unpaired(words: list[Placed]) -> set[int]:
     return alone | {at for _, at in waiting}
 
 
-def _in_sentence(before: str, text: str, after: str) -> tuple[float, float]:
+def in_sentence(before: str, text: str, after: str) -> tuple[float, float]:
     """Whether the end of a sentence and the capital after it agree: 1 where they do, -1 where not, 0 where nothing tells.
 
     First for the word's own end, then for its beginning.

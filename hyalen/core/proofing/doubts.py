@@ -25,6 +25,7 @@ MOST_SHARED = 0.2  # of the smaller area
 FIRST_WORDS = 80  # characters by which a doubt tells its region
 MERGED, LIKELIER = 3.0, 2.0  # Zipf frequency: of two words in one; by which one of like shape is more common
 UNCLEAR = 0.6  # the reader's confidence in a word; below, most are damaged ink and not rare words
+PARTED = 1.0  # Zipf: how much more usual two parts are as one word
 UNUSUAL = 0.3  # of the numbers around it have the same signs
 UNSURE, MOST_UNSURE = 8, 2  # tenths of certainty of a letter; so many letters of a word are named
 
@@ -126,6 +127,12 @@ def _of_its_marks(word: Word, seen: Mapping[str, float]) -> Iterator[str]:
         yield "a bracket or quotation mark without the other one"
     if seen.get("sentence", 0) == -1:
         yield "the end of a sentence before a small letter"
+    if seen.get("capital", 0) == -1:
+        yield "a small letter after the end of a sentence"
+    elif seen.get("capital", 0) < 0 and seen.get("same_shape") and seen.get("line_start"):
+        yield "a capital within a sentence"
+    if seen.get("parted", 0) > PARTED:
+        yield "perhaps one word over the line's end, without its hyphen"
     if seen.get("least_mark", 9) < UNSURE:
         unsure = min((int(sure), c) for c, sure in zip(word.text, word.letters, strict=True) if not c.isalnum())
         yield f"“{unsure[1]}” is unclear: perhaps a speck, or another mark"

@@ -12,7 +12,8 @@ from rapidfuzz.distance import Levenshtein
 from hyalen.core.languages import has_word_list, known_words, listed_frequency, listed_words
 from hyalen.core.model.content import Word
 from hyalen.core.proofing.confusions import confused, distance, misreadings
-from hyalen.core.proofing.placed import core_of
+from hyalen.core.proofing.context import SHAPED_ALIKE, in_sentence, neighbour, parted
+from hyalen.core.proofing.placed import Placed, core_of
 
 MOST = 9
 FARTHEST = 2.2  # cost of a misreading beyond which nothing is suggested
@@ -93,6 +94,31 @@ def suggestions(
         # What the other model sees may look nothing like what was read, and no cost of a misreading would put it first.
         told.insert(0 if core_of(word.recognised).casefold() in words else 1, word.recognised)
     return list(dict.fromkeys(told))[:MOST]
+
+
+def by_its_place(words: list[Placed], at: int, fallback: str) -> list[str]:
+    """What a known word may be by its sentence and its line: another mark at its end, another case, a hyphen.
+
+    Parameters
+    ----------
+    words : list of Placed
+        Of the page, of which one at `at` is asked about.
+    fallback : str
+        Language of words and regions that have none.
+    """
+    text = words[at].word.text
+    language = words[at].word.language or words[at].region.language or fallback
+    if not text or listed_frequency(core_of(text).casefold(), language) == 0:
+        return [f"{text}-"] if text and parted(words, at + 1, fallback) else []
+    end, beginning = in_sentence(neighbour(words, at, -1), text, neighbour(words, at, 1))
+    found = []
+    if end == -1 and text[-1] == ".":
+        found += [f"{text[:-1]},", text[:-1]]
+    if beginning == -1 or (beginning < 0 and text[0] in SHAPED_ALIKE):
+        found.append(text[0].swapcase() + text[1:])
+    if parted(words, at + 1, fallback):
+        found.append(f"{text}-")
+    return found
 
 
 def _without_specks(before: str, core: str, after: str) -> list[str]:
