@@ -66,6 +66,11 @@ class ProofPage(NamedTuple):
         return as_uint8(np.where(grey(scan) < self.level * float(np.median(grey(scan))) / 255, 0, 255).astype(np.uint8))
 
 
+def _cut(text: str, length: int) -> str:
+    """As many whole words of a text."""
+    return text if len(text) <= length else text[:length].rpartition(" ")[0]
+
+
 def filmed(scan: Image, dpi: float, level: float, soft: float, seed: int) -> Image:
     """A grey page as a scan of its film, in black and white; `level` and `soft` as in `ProofPage`."""
     rng = np.random.default_rng(seed)
@@ -108,14 +113,19 @@ def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPag
             return str(rng.integers(1800, 1990))
         return str(rng.choice(rare)) if rare else str(rng.choice(names))
 
+    def after(word: str) -> str:
+        """What is strewn in behind a word, as its sentence has it: a slip that is set on purpose is none."""
+        text = strewn()
+        return text[0].upper() + text[1:] if word.endswith((".", "!", "?", "…")) else text
+
     texts = [t for tag, t in paragraphs(language) if tag in ("p", "li")]
     start = int(rng.integers(0, len(texts)))
     items, used = [], 0
     for text in texts[start:] + texts[:start]:
         if used > LENGTH:
             break
-        words = [w for word in text.split() for w in ((word, strewn()) if rng.random() < STREWN else (word,))]
-        items.append(" ".join(words)[: LENGTH - used + 200])
+        words = [w for word in text.split() for w in ((word, after(word)) if rng.random() < STREWN else (word,))]
+        items.append(_cut(" ".join(words), LENGTH - used + 200))
         used += len(items[-1])
     latin = not is_right_to_left(language) and language not in ("rus", "ell")
     face = str(rng.choice(FACES)) if latin else NON_LATIN

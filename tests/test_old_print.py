@@ -18,6 +18,7 @@ from hyalen.core.layout.witness import Kind, Witness
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point, union
 from hyalen.core.reading.broken_rows import with_broken_rows
+from hyalen.core.reading.outer_letters import with_outer_letters
 from hyalen.core.reading.rest import read_rest
 from hyalen.core.reading.tangles import clear_of_neighbours, still_tangled, untangled
 from tests.conftest import ContentMaker, make_line
@@ -310,3 +311,44 @@ def test_the_white_between_columns_whose_rows_were_all_read_as_one_is_a_gutter()
     turned = [" ".join(words[n % 5 :] + words[: n % 5]) for n in range(12)]
     assert find_straight_gutters([row_of(text, 100, 100 + 60 * n) for n, text in enumerate(turned)]) == []
     assert find_straight_gutters(across(80, "1931 1932 1933 1934 1935")) == []  # a table's figures
+
+
+@pytest.mark.parametrize(
+    ("says", "first", "read"),
+    [
+        ("There", "here", "There"),
+        ("Thcre", "here", "here"),  # what is read there is no word
+        ("There", "hcre", "hcre"),  # nor what stood there with a letter more
+        ("where", "here", "where"),
+    ],
+)
+def test_a_letter_that_was_passed_over_before_a_row_is_read_with_its_first_word(
+    says: str, first: str, read: str
+) -> None:
+    line = line_of(300, (first, 220, 0.9), ("was", 330, 0.9), height=24)
+    page = with_type("T", 200, 322, with_type("here", 220, 322, with_type("was", 330, 322)))
+    told = Places((says, Box(10, 10, 110, 40), 0.9))
+    (block,) = with_outer_letters(page, 300, ("eng",), [block_of(line)], told)
+    words = block.lines[0].words
+    assert [w.text for w in words] == [read, "was"]
+    assert (words[0].box.left < 205 and block.lines[0].box.left < 205 and first in words[0].others) == (read != first)
+
+
+def test_a_letter_that_was_passed_over_behind_a_row_is_read_with_its_last_word() -> None:
+    line = line_of(300, ("was", 220, 0.9), ("her", 330, 0.9), height=24)
+    page = with_type("was", 220, 322, with_type("here", 330, 322))
+    told = Places(("here", Box(10, 10, 110, 40), 0.9))
+    (block,) = with_outer_letters(page, 300, ("eng",), [block_of(line)], told)
+    assert said(list(block.lines)) == ["was here"] and block.lines[0].box.right > 400
+
+
+@pytest.mark.parametrize(("letter", "left", "beneath"), [("T", 160, 300), (".", 200, 300), ("T", 200, 306)])
+def test_ink_that_stands_apart_that_is_no_letter_or_that_is_another_words_is_not_read_with_a_word(
+    letter: str, left: int, beneath: int
+) -> None:
+    line = line_of(300, ("here", 220, 0.9), height=24)
+    page = with_type(letter, left, 322, with_type("here", 220, 322))
+    other = line_of(beneath, ("T", 200, 0.9), height=24)
+    lines = [line, other] if beneath > 300 else [line]
+    told = Places(("There", Box(10, 10, 110, 40), 0.9))
+    assert with_outer_letters(page, 300, ("eng",), [block_of(*lines)], told) == [block_of(*lines)]

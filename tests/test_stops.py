@@ -106,6 +106,8 @@ def test_a_mark_of_the_pages_own_size_and_place_is_a_stop_and_what_falls_and_is_
         ("Ibid,", "fra", ["stop", "comma"], "Ibid.,", ()),
         ("Ibid.", "fra", ["stop", "comma"], "Ibid.,", ()),
         ("Ibid,,", "fra", ["stop", "comma"], "Ibid.,", ()),
+        ("Ltd.. who", "eng", ["stop", "stop"], "Ltd., who", ()),  # the comma's tail is worn
+        ("Ltd..", "eng", ["stop", "stop"], "Ltd..", ()),
         ("lamp,", "eng", ["speck", "comma"], "lamp,", ()),
         ("1839", "eng", ["stop"], "1839", ()),
         ("1839, is", "eng", ["stop"], "1839, is", ("1839.",)),  # a sentence that goes on

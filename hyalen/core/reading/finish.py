@@ -19,6 +19,7 @@ from hyalen.core.reading.latin import with_latin_words
 from hyalen.core.reading.long_s import without_long_s
 from hyalen.core.reading.numero import with_numero
 from hyalen.core.reading.on_ink import put_on_ink
+from hyalen.core.reading.outer_letters import with_outer_letters
 from hyalen.core.reading.raised import read_raised
 from hyalen.core.reading.reader import Reader
 from hyalen.core.reading.rest import without_ghosts
@@ -48,6 +49,7 @@ def finished(
     """  # fmt: skip
     blocks = with_spaced_words(ink, dpi, languages, read_again(ink, dpi, languages, blocks, reader), reader)
     blocks = put_on_ink(ink, without_ghosts(ink, blocks))
+    blocks = with_outer_letters(ink, dpi, languages, blocks, reader)
     blocks = with_latin_words(ink, dpi, with_latin_figures(ink, dpi, blocks, reader), reader)
     blocks = with_numero(ink, with_fractions(ink, dpi, blocks, reader))
     blocks = read_raised(ink, dpi, blocks, reader)

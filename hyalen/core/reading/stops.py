@@ -110,7 +110,9 @@ def with_marks(page: Image, line: FoundLine, usual: Usual | None) -> FoundLine:
         read = word.text[len(bare) :]
         if usual is None or not bare[-1:].isalnum() or not 1 <= len(read) <= 2 or script_of(bare[-1]) in DOTTED:
             return word
-        told = _told(marks_after(page, word, line), usual.stop)
+        # No sentence goes on behind two stops: the second is a comma that is worn.
+        twice = read == ".." and len(core) <= SHORT and following is not None and following.text[0].isalnum()
+        told = ".," if twice else _told(marks_after(page, word, line), usual.stop)
         if not told or told == read:
             return word
         if told == ".,":
