@@ -6,7 +6,7 @@ import json
 import os
 import tempfile
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench import pipeline
-from bench.proofing_pages import ProofPage, document_of, exact, plain, proof_page, wrong_words
+from bench.proofing_pages import ProofPage, document_of, exact, plain, proof_page, worn_page, wrong_words
 from bench.real import run as real
 from bench.real.variants import made_variant
 from hyalen.core.imaging.pixels import Image
@@ -29,6 +29,7 @@ from hyalen.demo.typeset import typesetter
 TEXTS = Path(real.__file__).with_name("texts.json")
 TRAINING = range(240)
 TESTING = range(10_000, 10_060)
+WORN_TESTING = range(60_000, 60_024)
 AT_ONCE = 24  # pages that are made before they are read
 FLAGGED, CAUGHT = 0.06, 0.95  # of all words; of the wrong ones
 # Scans that are read next to faultlessly as they are: what their variants are told by, in fitting.
@@ -62,15 +63,16 @@ def read_page(image: Image, page: ProofPage, true: str, seed: int) -> Labelled:
     return Labelled.of(content, true, page.register)
 
 
-def labelled_pages(seeds: Sequence[int], workers: int) -> list[Labelled]:
+def labelled_pages(seeds: Sequence[int], workers: int, make: Callable[[int], ProofPage] = proof_page) -> list[Labelled]:
     """Pages of these seeds that have words."""
     done: list[Labelled] = []
     with typesetter() as setter, ProcessPoolExecutor(workers) as pool:
         waiting = []
         for seed in seeds:
-            page = proof_page(seed)
+            page = make(seed)
             made = setter.set(page.html, page.dpi)
-            waiting.append(pool.submit(read_page, made.image, page, " ".join(b.text for b in made.blocks), seed))
+            image = made.image if page.worn is None else setter.set(page.worn, page.dpi).image
+            waiting.append(pool.submit(read_page, image, page, " ".join(b.text for b in made.blocks), seed))
             if len(waiting) >= AT_ONCE:
                 done += [job.result() for job in waiting]
                 waiting = []
@@ -159,6 +161,7 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
     pages = labelled_pages(TESTING, workers)
     rows = measures([p for p in pages if not p.register], "generated prose")
     rows += measures([p for p in pages if p.register], "generated registers")
+    rows += measures(labelled_pages(WORN_TESTING, workers, worn_page), "generated worn type")
     folder = os.environ.get("REAL_PAGES")
     if not folder:
         return [*rows, ("doubts, real (REAL_PAGES names no folder)", "left out", "", "")]

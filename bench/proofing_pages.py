@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections.abc import Callable
 from dataclasses import replace
@@ -38,6 +39,11 @@ REGISTERS = 0.35  # of the pages are entries, not prose
 FAULTY = 0.5  # of the pages have one of these, too
 MICROFILMED = 0.2  # of the pages come from a film: black and white only, with thin strokes lost and narrow white filled
 SOFT, LEVELS = (0.0022, 0.004), (0.48, 0.7)  # inches; of the paper's grey: where black begins
+# What letters and marks of worn type are taken for, and how many of them are, so that nothing but their sentence tells.
+WORN = {
+    ",": ".", ";": ":", ".": "", "e": "ct", "f": "t", "t": "if", "o": "uc", "s": "c", "n": "u", "h": "n", "l": "i", "r": "i", "a": "u",
+}  # fmt: skip
+WEAR, WEAR_OF_MARKS = 0.003, 0.1
 UNEVEN = 0.12  # by how much that varies over the page, from a word and from a letter to the next
 
 
@@ -45,7 +51,7 @@ class ProofPage(NamedTuple):
     """`level` is the grey level below which all is black on a scan of one bit; None where it is grey.
 
     `film` is as `level`, a share of the paper's grey, of a page that was on film, and how soft that is in inches.
-    `register` tells that it bears entries, not prose.
+    `register` tells that it bears entries, not prose. `worn` is what its ink says, where that is not what was set.
     """
 
     html: str
@@ -55,6 +61,7 @@ class ProofPage(NamedTuple):
     level: int | None = None
     register: bool = False
     film: tuple[float, float] | None = None
+    worn: str | None = None
 
     def scan(self, image: Image, seed: int) -> Image:
         """The page as it was spoilt."""
@@ -157,6 +164,22 @@ def proof_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPag
     )
     dpi = float(rng.choice([110, 150, 200, 300, 300, 300]))
     return _on_film(_with_fault(ProofPage(html, language, dpi, how, register=bool(entries)), seed), seed)
+
+
+def worn_page(seed: int, languages: tuple[str, ...] = tuple(FILES)) -> ProofPage:
+    """A page from film whose type was worn: some of its letters and marks have lost strokes and look like others."""
+    page, rng = proof_page(seed, languages), np.random.default_rng(5_000_000 + seed)
+
+    def worn(character: str) -> str:
+        looks = WORN.get(character)
+        if looks is None or rng.random() > (WEAR if character.isalpha() else WEAR_OF_MARKS):
+            return character
+        return str(rng.choice(list(looks))) if looks else ""
+
+    head, body = page.html.split("</style>")
+    texts = re.sub(r"(?<=>)[^<>&]+(?=<)", lambda text: "".join(map(worn, text[0])), body)
+    film = float(rng.uniform(*LEVELS)), float(rng.uniform(*SOFT))
+    return page._replace(dpi=max(page.dpi, 200.0), level=None, film=film, worn=f"{head}</style>{texts}")
 
 
 def _register(seed: int, items: list[str], names: list[str], rare: list[str]) -> list[str]:

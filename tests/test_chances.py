@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 from itertools import pairwise
 from pathlib import Path
 
@@ -19,7 +20,7 @@ from wordfreq import top_n_list
 from wordfreq import zipf_frequency as reference_frequency
 
 from bench.doubts import calibration_error, caught, flagged_for
-from bench.proofing_pages import exact, plain, wrong_words
+from bench.proofing_pages import exact, plain, worn_page, wrong_words
 from hyalen.core.frequencies import Frequencies, zipf_frequency
 from hyalen.core.languages import listed_frequency
 from hyalen.core.model.content import Cell, Line, PageContent, Region, RegionKind, Role, Table, Word
@@ -337,6 +338,16 @@ def test_other_readings_are_kept_with_unsure_words(setter: Typesetter) -> None:
     assert told and sum(w.recognised == w.text for w in told) > 0.4 * len(told)
     assert len(told) < 0.5 * len(list(content.words))  # the worst only: it takes time
     assert all(w.second is None for w in told if w.recognised == w.text)  # agreed on, they are not read a third time
+
+
+def test_worn_type_is_seen_otherwise_than_it_was_set_in_its_letters_and_marks_only() -> None:
+    page = worn_page(60_001)
+    assert page.worn is not None and page.film is not None
+    tags = re.compile(r"<[^>]*>")
+    assert tags.findall(page.worn) == tags.findall(page.html)
+    before, after = (tags.sub("", text.partition("</style>")[2]) for text in (page.html, page.worn))
+    off = Levenshtein.distance(before, after)
+    assert 0 < off < 0.02 * len(before) and after.count(",") < before.count(",")
 
 
 def test_the_worst_words_of_a_spoilt_page_come_first(maker: type[ContentMaker]) -> None:
