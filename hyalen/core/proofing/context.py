@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Sequence
 
 from rapidfuzz.distance import Indel
 
@@ -14,7 +13,7 @@ from hyalen.core.proofing.placed import Placed, core_of
 
 CONTEXT = (
     "least_mark", "first_mark", "last_mark", "unpaired", "sentence", "capital", "second_core", "joined", "usual_number",
-    "other_marks", "other_unlike", "line_start", "line_end", "same_shape", "parted", "page_broken", "page_capitals",
+    "other_marks", "other_unlike", "line_start", "same_shape", "parted",
 )  # fmt: skip
 _JOINED = re.compile(r"[^\W_][.,;:!?؛،»”\"]+[^\W\d_]|[^\W\d_][.,;:!?؛،]+[^\W_]")
 _SIGNS = re.compile(r"[^\w]|[^\W\d]")
@@ -22,7 +21,6 @@ SENTENCE_ENDS = ".!?…؟"
 # Kinds of marks, by which the evidence tells them apart.
 MARKS = {mark: kind for kind, marks in enumerate((".", ",،", ";؛", ":", "!?؟", "()[]", "-–—"), 1) for mark in marks}
 SHAPED_ALIKE = frozenset("COSUVWXZ")  # only their size tells them from the small letters
-DOUBT = 2  # words that are added to those of a page before a share of them tells anything
 QUOTES, ANY_MARK = "\"'“”„‘’‚‹›«»״׳`´", 9
 PAIRS = {")": "(", "]": "[", "}": "{", "”": "“„", "»": "«", "›": "‹", "«": "»"}
 
@@ -31,7 +29,6 @@ def context(words: list[Placed], fallback: str) -> list[list[float]]:
     """A row of `CONTEXT` for each word of a page; `fallback` is the language of words and regions that have none."""
     unpaired, usual = _unpaired(words), _usual_numbers(words)
     around = [(neighbour(words, i, -1), neighbour(words, i, 1)) for i in range(len(words))]
-    broken, capitals = _habits([(before, placed.word.text) for placed, (before, _) in zip(words, around, strict=True)])
     rows = []
     for i, placed in enumerate(words):
         word, (before, after) = placed.word, around[i]
@@ -45,11 +42,8 @@ def context(words: list[Placed], fallback: str) -> list[list[float]]:
                 usual[i],
                 *_other_readings(word),
                 float(placed.at == 0),
-                float(placed.at + 1 == len(placed.line.words)),
                 float(core_of(word.text)[:1] in SHAPED_ALIKE),
                 max(parted(words, i, fallback), parted(words, i + 1, fallback)),
-                broken,
-                capitals,
             ]
         )
     return rows
@@ -63,16 +57,6 @@ def neighbour(words: list[Placed], at: int, step: int) -> str:
     own, other = words[at].region, words[there].region
     flows = own is other or own.role is other.role is Role.PARAGRAPH
     return words[there].word.text if flows else ""
-
-
-def _habits(pairs: Sequence[tuple[str, str]]) -> tuple[float, float]:
-    """How often a page has a small letter after a full stop, and a capital where none ends a sentence.
-
-    What is a rare slip in prose is the rule in a catalogue. `pairs` are words with the one before each.
-    """
-    stops = [second[0].islower() for first, second in pairs if first.endswith(".") and second[:1].isalpha()]
-    within = [second[0].isupper() for first, second in pairs if first[-1:].isalnum() and second[:1].isalpha()]
-    return sum(stops) / (len(stops) + DOUBT), sum(within) / (len(within) + DOUBT)
 
 
 def parted(words: list[Placed], at: int, fallback: str) -> float:

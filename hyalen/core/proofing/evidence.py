@@ -4,20 +4,19 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
-from functools import cache, lru_cache
-from itertools import chain
+from collections.abc import Callable, Mapping
+from functools import lru_cache
 from statistics import median
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from hyalen.core.languages import frequency, has_word_list, listed_frequency, listed_words, read_as, script_of
+from hyalen.core.languages import frequency, has_word_list, listed_frequency, read_as, script_of
 from hyalen.core.layout.aligned import BY_INK, FRACTIONS
 from hyalen.core.model.content import Line, PageContent
 from hyalen.core.proofing.confusions import misreadings
-from hyalen.core.proofing.context import CONTEXT, DOUBT, context
+from hyalen.core.proofing.context import CONTEXT, context
 from hyalen.core.proofing.placed import Placed, core_of, main_language, whole_words
 
 _PARTS = re.compile(r"[^\w]+")
@@ -29,13 +28,11 @@ _ORDERLY_EDGES = re.compile(r"[(\[«“„\"‘'’‹¿¡]{0,2}[^\W_].*?[)\]»�
 COMMON = 3.5  # Zipf frequency: a word of which nobody thinks that it is another's misreading
 LEAST_PART = 4  # letters of a compound's part, and its frequency
 PART_FREQUENCY = 2.5
-RARE = 3.0  # Zipf frequency below which it is asked what word is near
-USUAL_WORDS = 2_000  # whose letters are the alphabet of a language
 WORD_GAP = 0.35  # of a line's height: white between words is seldom less
 
 FEATURES = (
     "confidence", "least_letter", "mean_letter", "unsure_letters", "letters_told", "length", "frequency", "unknown", "no_list",
-    "compound", "likelier", "near", "page_unknown", "on_page", "in_document", "number", "orderly_number", "mixed", "mark_alone", "odd_edges", "inner_mark",
+    "compound", "likelier", "on_page", "in_document", "number", "orderly_number", "mixed", "mark_alone", "odd_edges", "inner_mark",
     "odd_case", "name", "foreign_script", "others", "other_known", "second_agrees", "second_differs",
     "recognised", "recognised_otherwise", "recognised_core", "line", "neighbour",
     "page", "height", "width", "table", "merged", "gap", "wide_gap", "fragment", "other_marks", "same_marks",
@@ -86,23 +83,18 @@ def evidence(content: PageContent, words: list[Placed]) -> NDArray[np.float32]:
     lines = {id(p.line): p.line for p in words}
     shapes = {key: _shape(line) for key, line in lines.items()}
     whole = whole_words(words)
-    languages = [
-        read_as(text, p.word.language or p.region.language or fallback) for p, text in zip(words, whole, strict=True)
-    ]
-    strange = _share_unknown(whole, languages)
     rows = [
         _row(
             p,
             text,
-            language,
+            read_as(text, p.word.language or p.region.language or fallback),
             page_mean,
-            strange,
             counts,
             exact,
             main,
             shapes[id(p.line)],
         )
-        for p, text, language in zip(words, whole, languages, strict=True)
+        for p, text in zip(words, whole, strict=True)
     ]
     return np.array([[*row, *more] for row, more in zip(rows, context(words, fallback), strict=True)], dtype=np.float32)
 
@@ -127,7 +119,6 @@ def _row(
     whole: str,
     language: str,
     page: float,
-    strange: float,
     counts: Mapping[str, int],
     exact: Mapping[str, int],
     main: set[str],
@@ -150,7 +141,6 @@ def _row(
         sum(v < 8 for v in letters),
         bool(letters),
         *known,
-        strange,
         min(counts[folded] - 1, 9),
         0.0,
         *_marks(text),
@@ -203,16 +193,6 @@ def _fragment(placed: Placed) -> bool:
     )
 
 
-def _share_unknown(whole: Sequence[str], languages: Sequence[str]) -> float:
-    """Of a page's longer words in small letters, how many no list has: on a page of old spelling that tells little of one."""
-    asked = [
-        _frequency(core, language) == 0
-        for text, language in zip(whole, languages, strict=True)
-        if len(core := core_of(text)) >= LEAST_PART and core.isalpha() and core.islower()
-    ]
-    return sum(asked) / (len(asked) + DOUBT)
-
-
 @lru_cache(maxsize=50_000)
 def _merged(text: str, language: str) -> float:
     """Of a word that no list has: how frequent the rarer of two words is that stand in it without white between."""
@@ -234,8 +214,7 @@ def _merged(text: str, language: str) -> float:
 
 @lru_cache(maxsize=50_000)
 def lexical(text: str, language: str) -> tuple[float, ...]:
-    """Length, frequency, whether unknown, without a list, a compound, how much likelier a word of like shape is, and how
-    frequent a word is that differs by one letter of any shape."""
+    """Length, frequency, whether unknown, without a list, a compound, and how much likelier a word of like shape is."""
     core = core_of(text)
     own = _frequency(core, language)
     has_list = has_word_list(language)
@@ -244,26 +223,7 @@ def lexical(text: str, language: str) -> tuple[float, ...]:
     if own < COMMON and core and not core.isdigit():
         folded = core.casefold()
         likelier = max((listed_frequency(other, language) for other in misreadings(folded)), default=0.0) - own
-    near = _frequency_near(core.casefold(), language) if own < RARE and len(core) >= LEAST_PART else 0.0
-    return float(len(core)), own, float(has_list and own == 0), float(not has_list), float(compound), likelier, near
-
-
-def _frequency_near(folded: str, language: str) -> float:
-    """Of the most frequent word that one letter more, less or another makes of this one; 0 where there is none."""
-    if not folded.isalpha():
-        return 0.0
-    letters = _alphabet(language)
-    changed = (
-        folded[:at] + c + folded[at + skip :] for at in range(len(folded) + 1) for skip in (0, 1) for c in letters
-    )
-    fewer = (folded[:at] + folded[at + 1 :] for at in range(len(folded)))
-    return max((listed_frequency(other, language) for other in chain(changed, fewer)), default=0.0)
-
-
-@cache
-def _alphabet(language: str) -> str:
-    """The letters of the language's usual words."""
-    return "".join(sorted({c for word in listed_words(language, USUAL_WORDS) for c in word if c.isalpha()}))
+    return float(len(core)), own, float(has_list and own == 0), float(not has_list), float(compound), likelier
 
 
 def _frequency(core: str, language: str) -> float:
