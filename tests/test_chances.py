@@ -266,6 +266,11 @@ def test_a_known_word_may_be_another_by_its_place(maker: type[ContentMaker]) -> 
     told = {p.word.text: by_its_place(words, i, "eng") for i, p in enumerate(words)}
     assert told["goose."] == ["goose,", "goose"] and told["Were"] == ["were"] and told["here"] == ["Here"]
     assert told["then."][0] == "then," and told["Keeper"] == told["one."] == told["Wild"] == []
+    english = proofed_words(maker().add(Role.PARAGRAPH, "for the\nWinter was here").page())
+    german = [p._replace(region=p.region.model_copy(update={"language": "deu"})) for p in english]
+    assert by_its_place(english, 2, "eng") == ["winter"] and by_its_place(german, 2, "eng") == []
+    assert suggestions(word("goose."), "eng", {}, placed=["goose,"])[0] == "goose,"
+    assert suggestions(word("goose.", others=("geese.",)), "eng", {}, placed=["goose,"])[:2] == ["geese.", "goose,"]
 
 
 def test_what_the_ink_says_of_a_words_marks_and_the_same_word_with_others_are_seen(maker: type[ContentMaker]) -> None:
@@ -295,6 +300,7 @@ def test_a_reason_is_told_for_marks() -> None:
     word = Word(id="w1", text="(lamp.The", box=Box(0, 0, 90, 20), confidence=0.9, letters="999994999")
     told = {"unknown": 0.0, "joined": 1.0, "unpaired": 1.0, "sentence": -1.0, "least_mark": 4.0, "usual_number": 0.1}
     told |= {"capital": -0.5, "same_shape": 1.0, "line_start": 1.0, "parted": 2.0}
+    assert "a capital" not in word_reason(word, "deu", told)
     says = word_reason(word, "eng", told)
     for part in (
         "a capital within a sentence",

@@ -320,6 +320,7 @@ def test_the_white_between_columns_whose_rows_were_all_read_as_one_is_a_gutter()
         ("Thcre", "here", "here"),  # what is read there is no word
         ("There", "hcre", "hcre"),  # nor what stood there with a letter more
         ("where", "here", "where"),
+        ("heres", "here", "here"),  # the ink stands before it
     ],
 )
 def test_a_letter_that_was_passed_over_before_a_row_is_read_with_its_first_word(

@@ -21,10 +21,12 @@ SCRIPT_LANGUAGES = {
 }
 EDGES = ".,;:!?()[]{}«»\"'“”„‘’…-–—·،؛؟"  # marks that stand before and behind words and are no part of them
 # Words of one letter, of the languages' ordinary spelling; from memory.
+SHAPED_ALIKE = frozenset("cosuvwxz")  # small letters that only their size tells from capitals
 ONE_LETTER = {
     "eng": "aio", "fra": "aàyô", "spa": "aeouyó", "ita": "aeioè", "por": "aeoàéó", "pol": "aiouwz", "nld": "u",
     "rus": "авикосуя", "ell": "ηοή", "deu": "",
 }  # fmt: skip
+CAPITAL_NOUNS = frozenset({"deu", "frk", "ltz"})  # languages whose nouns begin with capitals
 LATIN = "eng"  # whose model reads Latin letters within text of another script
 LEAST_WORDS = 3  # words that tell a language
 UNPARTED = frozenset({"zh", "ja", "ko"})  # written without spaces: their words are no tokens of a list

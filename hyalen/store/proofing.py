@@ -10,7 +10,7 @@ from hyalen.core.decisions.targets import word_of
 from hyalen.core.model.content import PageContent, Word
 from hyalen.core.proofing.confusions import confused
 from hyalen.core.proofing.placed import core_of, main_language, proofed_words
-from hyalen.core.proofing.suggest import MOST, Taught, by_its_place, suggestions
+from hyalen.core.proofing.suggest import Taught, by_its_place, suggestions
 from hyalen.store.database import Database
 from hyalen.store.documents import Documents
 from hyalen.store.pages import Pages
@@ -48,9 +48,9 @@ class Proofing:
         batch = self.documents.document(page.document_id).batch_id
         said = self._said(page.document_id, page_id)
         told = suggestions(
-            word, _language(content, word_id), said, self.lists.known(batch), self._taught(page.document_id)
+            word, _language(content, word_id), said, self.lists.known(batch), self._taught(page.document_id), placed
         )
-        return word, list(dict.fromkeys([*placed, *told]))[:MOST]
+        return word, told
 
     def _said(self, document_id: int, page_id: int) -> Counter[str]:
         """Words of the pages near by, folded, and how often they say them."""

@@ -144,8 +144,9 @@ def _ordinal(line: Line) -> int | None:
     return ord(core.lower()) if len(core) == 1 else None
 
 
-def _sentence_ends(line: Line) -> bool:
-    return line.text.rstrip("\"'”’»)").endswith(SENTENCE_END)
+def ends_sentence(text: str) -> bool:
+    """Whether a text ends as a sentence does, quotation marks and brackets passed over."""
+    return text.rstrip("\"'”’»)").endswith(SENTENCE_END)
 
 
 def opening(text: str) -> str:
@@ -219,7 +220,7 @@ class _Column:
             return True
         if self._centred(i - 1, size):
             return not self._centred(i, size) and not line.text[:1].islower()
-        closed = _sentence_ends(before) or self._remains(i - 1) > 1.5 * size
+        closed = ends_sentence(before.text) or self._remains(i - 1) > 1.5 * size
         return closed and self._centred(i, size)
 
     def _spaced(self, i: int, size: float) -> bool:
@@ -257,7 +258,7 @@ class _Column:
         start, end = self.starts[i] - self.starts[i - 1], self.ends[i] - self.ends[i - 1]
         if abs(end) < 0.8 * size and -3 * size < start < 0.8 * size:
             return RESIZED_JUSTIFIED
-        last = abs(start) < 0.8 * size and end < 0 and not _sentence_ends(self.lines[i - 1])
+        last = abs(start) < 0.8 * size and end < 0 and not ends_sentence(self.lines[i - 1].text)
         if last and self.lines[i].text[:1].islower():
             return RESIZED_ON
         return RESIZED_LAST if last else RESIZED
@@ -286,7 +287,7 @@ class _Column:
         after = self.starts[i + 1 : i + 3]
         if before < -size and after and self.starts[i] - min(after) > LEAST_INDENT * size:
             room = max(self.ends[i : i + 4]) - self.ends[i - 1]  # verses above may all end early
-            return _sentence_ends(self.lines[i - 1]) and room > 1.5 * size
+            return ends_sentence(self.lines[i - 1].text) and room > 1.5 * size
         if before <= LEAST_INDENT * size or before > 0.45 * self._width(i):
             return False
         if LIST_MARKER.match(self.lines[i - 1].text) and self._hangs_below(i - 1, size):
@@ -297,7 +298,7 @@ class _Column:
 
     def _may_end(self, i: int, size: float) -> bool:
         """Whether a paragraph may end with the line: a sentence does, or room is left."""
-        return _sentence_ends(self.lines[i]) or self._remains(i) > 1.5 * size
+        return ends_sentence(self.lines[i].text) or self._remains(i) > 1.5 * size
 
     def _opens_as_others(self, i: int, indent: float, size: float) -> bool:
         """Whether the line opens with a capital at the indent of two paragraphs: the end before may be cut off or unread."""
@@ -306,7 +307,7 @@ class _Column:
         others = [
             k
             for k in range(1, len(self.lines))
-            if _sentence_ends(self.lines[k - 1])
+            if ends_sentence(self.lines[k - 1].text)
             and abs(self.starts[k] - self.starts[k - 1] - indent) < ALIKE * size
             and opening(self.lines[k].text).isupper()
         ]
@@ -320,7 +321,7 @@ class _Column:
         before, line = self.lines[i - 1], self.lines[i]
         if not line.words:
             return False
-        if not _sentence_ends(before):
+        if not ends_sentence(before.text):
             return opening(line.text).isupper() and self._stops_short(i - 1, size)
         first = line.words[0]
         if opening(line.text).islower():  # small capitals are read as small letters
@@ -342,7 +343,7 @@ class _Column:
         if len(inside) < 2 or not all(inside) or not opening(self.lines[i].text).isupper():
             return False
         whole = self.lines[i].words[0].text.strip(EDGES)
-        return whole.isupper() or _sentence_ends(self.lines[i - 1]) or not is_known(whole, self.language)
+        return whole.isupper() or ends_sentence(self.lines[i - 1].text) or not is_known(whole, self.language)
 
     def _remains(self, i: int) -> float:
         """Space between the line's end and its column's edge, told by the lines around it."""

@@ -7,7 +7,7 @@ from collections import Counter
 
 from rapidfuzz.distance import Indel
 
-from hyalen.core.languages import listed_frequency
+from hyalen.core.languages import SHAPED_ALIKE, listed_frequency
 from hyalen.core.model.content import Role, Word
 from hyalen.core.proofing.placed import Placed, core_of
 
@@ -20,7 +20,6 @@ _SIGNS = re.compile(r"[^\w]|[^\W\d]")
 SENTENCE_ENDS = ".!?…؟"
 # Kinds of marks, by which the evidence tells them apart.
 MARKS = {mark: kind for kind, marks in enumerate((".", ",،", ";؛", ":", "!?؟", "()[]", "-–—"), 1) for mark in marks}
-SHAPED_ALIKE = frozenset("COSUVWXZ")  # only their size tells them from the small letters
 QUOTES, ANY_MARK = "\"'“”„‘’‚‹›«»״׳`´", 9
 PAIRS = {")": "(", "]": "[", "}": "{", "”": "“„", "»": "«", "›": "‹", "«": "»"}
 
@@ -42,7 +41,7 @@ def context(words: list[Placed], fallback: str) -> list[list[float]]:
                 usual[i],
                 *_other_readings(word),
                 float(placed.at == 0),
-                float(core_of(word.text)[:1] in SHAPED_ALIKE),
+                float(may_be_small(word.text)),
                 max(parted(words, i, fallback), parted(words, i + 1, fallback)),
             ]
         )
@@ -74,6 +73,12 @@ def parted(words: list[Placed], at: int, fallback: str) -> float:
     language = second.word.language or second.region.language or fallback
     rarer = min(listed_frequency(text, language) for text in texts)
     return max(0.0, listed_frequency("".join(texts), language) - rarer)
+
+
+def may_be_small(text: str) -> bool:
+    """Whether a word begins with a capital that only its size tells from its small letter."""
+    first = core_of(text)[:1]
+    return first.isupper() and first.lower() in SHAPED_ALIKE
 
 
 def _usual_numbers(words: list[Placed]) -> list[float]:

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from pydantic import JsonValue
 
-from hyalen.core.languages import frequency, has_word_list, identify, language_name
+from hyalen.core.languages import CAPITAL_NOUNS, frequency, has_word_list, identify, language_name
 from hyalen.core.layout.cells import odd_cells
 from hyalen.core.layout.paragraphs import LIST_MARKER
 from hyalen.core.model.content import PageContent, Region, RegionKind, Role, Subject, Word
@@ -106,7 +106,7 @@ def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = No
         says.append("a word that looks like it is far more common")
     if seen.get("odd_case") and not any(c.isdigit() for c in core):
         says.append("capitals within it")
-    says += _of_its_marks(word, seen)
+    says += _of_its_marks(word, language, seen)
     weak = " and ".join(f"“{letter}”" for letter in unclear_letters(word))
     if word.confidence < UNCLEAR:
         says.append(
@@ -117,7 +117,7 @@ def word_reason(word: Word, language: str, seen: Mapping[str, float] | None = No
     return f"{says[0][0].upper()}{'; '.join(says)[1:]}."
 
 
-def _of_its_marks(word: Word, seen: Mapping[str, float]) -> Iterator[str]:
+def _of_its_marks(word: Word, language: str, seen: Mapping[str, float]) -> Iterator[str]:
     """What is doubtful about the marks within and around a word."""
     if seen.get("joined"):
         yield "perhaps two words without the space between them"
@@ -127,9 +127,10 @@ def _of_its_marks(word: Word, seen: Mapping[str, float]) -> Iterator[str]:
         yield "a bracket or quotation mark without the other one"
     if seen.get("sentence", 0) == -1:
         yield "the end of a sentence before a small letter"
+    within = seen.get("capital", 0) < 0 and language not in CAPITAL_NOUNS
     if seen.get("capital", 0) == -1:
         yield "a small letter after the end of a sentence"
-    elif seen.get("capital", 0) < 0 and seen.get("same_shape") and seen.get("line_start"):
+    elif within and seen.get("same_shape") and seen.get("line_start"):
         yield "a capital within a sentence"
     if seen.get("parted", 0) > PARTED:
         yield "perhaps one word over the line's end, without its hyphen"

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 
 from rapidfuzz import process
 from rapidfuzz.distance import Levenshtein
 
-from hyalen.core.languages import has_word_list, known_words, listed_frequency, listed_words
+from hyalen.core.languages import CAPITAL_NOUNS, has_word_list, known_words, listed_frequency, listed_words
 from hyalen.core.model.content import Word
 from hyalen.core.proofing.confusions import confused, distance, misreadings
-from hyalen.core.proofing.context import SHAPED_ALIKE, in_sentence, neighbour, parted
+from hyalen.core.proofing.context import in_sentence, may_be_small, neighbour, parted
 from hyalen.core.proofing.placed import Placed, core_of
 
 MOST = 9
@@ -36,6 +36,7 @@ def suggestions(
     document: Mapping[str, int],
     listed: Collection[str] = (),
     taught: Taught | None = None,
+    placed: Sequence[str] = (),
 ) -> list[str]:
     """Up to nine texts for a word.
 
@@ -50,6 +51,8 @@ def suggestions(
         Words of the clerk's lists, folded.
     taught : mapping, optional
         How often a shape was corrected to another in this document.
+    placed : sequence of str
+        What it may be by its place; see `by_its_place`. Another reading of the ink goes before these.
     """
     core = core_of(word.text)
     if not core:
@@ -93,7 +96,8 @@ def suggestions(
     if word.recognised and word.recognised != word.text:
         # What the other model sees may look nothing like what was read, and no cost of a misreading would put it first.
         told.insert(0 if core_of(word.recognised).casefold() in words else 1, word.recognised)
-    return list(dict.fromkeys(told))[:MOST]
+    first = 1 if word.readings else 0
+    return list(dict.fromkeys([*told[:first], *placed, *told[first:]]))[:MOST]
 
 
 def by_its_place(words: list[Placed], at: int, fallback: str) -> list[str]:
@@ -114,7 +118,8 @@ def by_its_place(words: list[Placed], at: int, fallback: str) -> list[str]:
     found = []
     if end == -1 and text[-1] == ".":
         found += [f"{text[:-1]},", text[:-1]]
-    if beginning == -1 or (beginning < 0 and text[0] in SHAPED_ALIKE):
+    within = beginning < 0 and words[at].at == 0 and may_be_small(text) and language not in CAPITAL_NOUNS
+    if beginning == -1 or within:
         found.append(text[0].swapcase() + text[1:])
     if parted(words, at + 1, fallback):
         found.append(f"{text}-")

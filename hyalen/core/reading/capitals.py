@@ -7,10 +7,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, pieces
-from hyalen.core.languages import EDGES, listed_frequency
+from hyalen.core.languages import EDGES, SHAPED_ALIKE, listed_frequency
+from hyalen.core.layout.paragraphs import ends_sentence
 from hyalen.core.model.found import FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box
-from hyalen.core.reading.initials import SHAPED_ALIKE
 
 DARK = 128  # grey level of ink
 LEAST_HEIGHT = 8  # pixels of small letters: in smaller type a capital is hardly taller
@@ -20,7 +20,6 @@ NO_TALLER, LEVEL = (
     1.15,
     0.2,
 )  # times small letters' height, of a first letter that is small; its foot and head beside theirs
-SENTENCE_ENDS = ".!?…:"
 COMMON = 3.5  # Zipf frequency of a word
 
 
@@ -39,7 +38,7 @@ def with_small_beginnings(page: Image, blocks: Sequence[FoundBlock]) -> list[Fou
         for line in block.lines:
             words = []
             for word in line.words:
-                within = before.rstrip("\"'”’»)]")[-1:] not in SENTENCE_ENDS  # nothing before is no sentence, either
+                within = before != "" and not ends_sentence(before)
                 words.append(_small(word) if within and _may_be_small(word) and _is_low(page, word.box) else word)
                 before = word.text
             lines.append(line._replace(words=tuple(words)))

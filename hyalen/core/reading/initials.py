@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from hyalen.core.imaging.pixels import Image, as_uint8, pieces, reduced, with_margin
+from hyalen.core.languages import SHAPED_ALIKE
 from hyalen.core.layout.initials import LEAST_RISE, MOST_RISE
 from hyalen.core.layout.strokes import stroke_width
 from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord, Shape
@@ -23,7 +24,6 @@ BESIDE = 2  # lines at least beside a letter
 MOST = 12  # of a page that are read: each costs a reading or two
 SHOWN, AROUND = 50, 10  # pixels of a letter's height, and of white around it, that the engine reads best
 USUAL_STROKE = 0.08  # of a letter's height
-SHAPED_ALIKE = frozenset("cosuvwxz")  # small letters that only their size tells from capitals
 SURE = 0.7  # confidence of a letter that is taken
 
 

@@ -24,10 +24,11 @@ MOST = 12  # words of a page that are read
 
 
 class _Cut(NamedTuple):
-    """A word at an end of its row, and the ink beside it."""
+    """A word at an end of its row, and its place with the ink before or behind it."""
 
     line: FoundLine
     at: int
+    before: bool
     place: Box
 
 
@@ -51,9 +52,14 @@ def with_outer_letters(
         found = reader.read_region(with_margin(crop, margin), dpi, languages, Shape.LINE)
         read = [w for block in found for line in block.lines for w in line.words]
         words = whole.setdefault(id(cut.line), list(cut.line.words))
-        if len(read) == 1 and _is_whole(read[0], words[cut.at]):
-            words[cut.at] = words[cut.at]._replace(
-                text=read[0].text, box=cut.place, letters="", others=(*words[cut.at].others, words[cut.at].text)
+        if len(read) == 1 and _is_whole(read[0], words[cut.at], cut.before):
+            part = words[cut.at]
+            words[cut.at] = part._replace(
+                text=read[0].text,
+                box=union((part.box, cut.place)),
+                confidence=read[0].confidence,
+                letters="",
+                others=(*part.others, part.text),
             )
 
     def mended(line: FoundLine) -> FoundLine:
@@ -65,38 +71,39 @@ def with_outer_letters(
     return [block._replace(lines=tuple(map(mended, block.lines))) for block in blocks]
 
 
-def _is_whole(read: FoundWord, before: FoundWord) -> bool:
-    """Whether what was read is a known word, and what stood before with a letter or two more at one of its ends."""
-    core, old = read.text.strip(EDGES), before.text.strip(EDGES)
+def _is_whole(read: FoundWord, part: FoundWord, before: bool) -> bool:
+    """Whether what was read is a known word, and is the part with a letter or two more before or behind it."""
+    core, old = read.text.strip(EDGES), part.text.strip(EDGES)
     more = len(core) - len(old)
     return (
         bool(old)
         and 0 < more <= MOST_LETTERS
-        and (core.endswith(old) or core.startswith(old))
-        and is_known(core, before.language)
+        and (core.endswith(old) if before else core.startswith(old))
+        and is_known(core, part.language)
     )
 
 
 def _cut_words(page: Image, lines: Sequence[FoundLine]) -> Iterator[_Cut]:
     for line in lines:
         usual = float(np.percentile([w.box.height for w in line.words], HIGH))
-        for at, side in ((0, -1), (len(line.words) - 1, 1)):
+        for at, before in ((0, True), (len(line.words) - 1, False)):
             box = line.words[at].box
             height = max(usual, float(box.height))
             reach = round(REACH * height)
             beside = (
                 Box(max(0, box.left - reach), box.top, box.left, box.bottom)
-                if side < 0
+                if before
                 else Box(box.right, box.top, box.right + reach, box.bottom)
             )
-            others = (w.box for other in lines for w in other.words if w is not line.words[at])
-            if any(other.intersection(beside).height > OFF * height for other in others if other.overlap(beside) > 0):
+            letter = _letter(page, beside, height, before)
+            if letter is None:
                 continue
-            if letter := _letter(page, beside, height, side):
-                yield _Cut(line, at, union((box, letter)))
+            others = (w.box for other in lines for w in other.words if w is not line.words[at])
+            if not any(o.overlap(beside) > 0 and o.intersection(beside).height > OFF * height for o in others):
+                yield _Cut(line, at, before, union((box, letter)))
 
 
-def _letter(page: Image, place: Box, height: float, side: int) -> Box | None:
+def _letter(page: Image, place: Box, height: float, before: bool) -> Box | None:
     """The ink of a letter, or of two, that ends within the place, as high as its row's letters and close to its inner side."""
     off = round(OFF * height)
     top, left = max(0, place.top - off - 2), place.left
@@ -109,8 +116,8 @@ def _letter(page: Image, place: Box, height: float, side: int) -> Box | None:
     if not 0 < len(high) <= MOST_LETTERS:
         return None
     letters = union(high)
-    gap = ink.shape[1] - letters.right if side < 0 else letters.left
-    outer = letters.left > 0 if side < 0 else letters.right < ink.shape[1]
+    gap = ink.shape[1] - letters.right if before else letters.left
+    outer = letters.left > 0 if before else letters.right < ink.shape[1]
     within = letters.top > 0 and letters.bottom < ink.shape[0]
     if not (within and outer and gap <= GAP * height):
         return None
