@@ -84,11 +84,13 @@ def test_a_word_whose_ink_was_taken_off_stays_whole() -> None:
         assert without_joins(page, line) == line
 
 
-@pytest.mark.parametrize(("printed", "parts"), [(False, ["by", "his."]), (True, ["by_his."])])
-def test_white_that_was_read_as_a_stroke_parts_words_and_a_printed_stroke_does_not(
-    printed: bool, parts: list[str]
+@pytest.mark.parametrize(
+    ("white", "printed", "parts"), [(24, False, ["by", "his."]), (24, True, ["by_his."]), (12, False, ["by_his."])]
+)
+def test_wide_white_that_was_read_as_a_stroke_parts_words_and_a_printed_stroke_does_not(
+    white: int, printed: bool, parts: list[str]
 ) -> None:
-    page, box = row("byhis.", {2: 24})
+    page, box = row("byhis.", {2: white})
     if printed:
         page[70:73, 76:96] = 0
         box = box._replace(bottom=73)

@@ -343,7 +343,7 @@ def test_a_letter_that_was_passed_over_behind_a_row_is_read_with_its_last_word()
     assert said(list(block.lines)) == ["was here"] and block.lines[0].box.right > 400
 
 
-@pytest.mark.parametrize(("letter", "left", "beneath"), [("T", 160, 300), (".", 200, 300), ("T", 200, 306)])
+@pytest.mark.parametrize(("letter", "left", "beneath"), [("T", 196, 300), (".", 211, 300), ("T", 200, 306)])
 def test_ink_that_stands_apart_that_is_no_letter_or_that_is_another_words_is_not_read_with_a_word(
     letter: str, left: int, beneath: int
 ) -> None:
