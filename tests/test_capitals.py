@@ -48,6 +48,9 @@ def set_words(*words: tuple[str, int]) -> tuple[Image, list[FoundBlock]]:
         ((("Were", SMALL), ("they", 20)), "Were they"),  # a paragraph begins
         ((("mr", 20), ("Vonk", SMALL)), "mr Vonk"),  # no common word
         ((("they", 20), ("Have", SMALL)), "they Have"),  # h and H are not shaped alike: it is worn
+        ((("they", 20), ("So", SMALL)), "they so"),
+        ((("they", 20), ("Of", CAPITAL)), "they Of"),  # its only other letter is as high as a capital
+        ((("they", 20), ("School", SMALL)), "they school"),
     ],
 )
 def test_only_a_common_word_within_a_sentence_and_as_low_as_small_letters_is_small(
@@ -65,3 +68,14 @@ def test_letters_that_run_together_and_a_word_without_ink_tell_nothing() -> None
     joined[BASE - 2 : BASE, 120:190] = 0
     assert with_small_beginnings(joined, blocks) == blocks
     assert with_small_beginnings(np.full_like(page, 255), blocks) == blocks
+
+
+def test_a_capital_beside_letters_that_touch_high_ones_stays() -> None:
+    page, blocks = set_words(("they", 20), ("Charles", CAPITAL))
+    start = blocks[0].lines[0].words[1].box.left
+    page[BASE - 2 : BASE, start + STEP : start + 3 * STEP] = 0  # h and a
+    page[BASE - 2 : BASE, start + 3 * STEP : start + 6 * STEP] = 0  # r, l and e
+    assert with_small_beginnings(page, blocks) == blocks
+    page[:, start + STEP : start + 6 * STEP] = 255
+    page[BASE - CAPITAL : BASE, start + STEP : start + 6 * STEP : 8] = 0  # worn to strokes, each of a capital's height
+    assert with_small_beginnings(page, blocks) == blocks
