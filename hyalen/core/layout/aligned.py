@@ -27,6 +27,8 @@ MANY_COLUMNS = 5  # of which a head and a single row of figures are a table
 PROSE_WORDS = 4  # beside figures, that are a sentence
 APART = 2.5  # distances of rows, that a total may stand below the last one
 CELL_WORDS = 3.5  # words of a cell on average: more are columns of text
+LEAST_RUNNING, LINE_WORDS = 6, 2.2  # lines of running text in a column, and words of one
+FILLS, MOSTLY_FULL = 0.85, 0.6  # of a column's width, that such a line fills; of them, that do
 LEAST_TOLD = 0.55  # confidence of the model's table that is believed
 LEVEL, LEVEL_TEXT = 0.4, 0.25  # line heights within which cells stand in one row, and text beside cells
 MOST_BEYOND = 0.5  # of the lines of text that stands beside cells, above and below these
@@ -602,6 +604,8 @@ def _is_table(
     length = [float(np.mean([len(w) for w in column])) for column in per_column]
     numeric = [float(np.mean([is_number("".join(w.text for w in words)) for words in column])) for column in per_column]
     filled = [len(column) / rows for column in per_column]
+    if sum(map(_runs_on, per_column)) > 1:
+        return False
     texty = sum(n > 4.5 for n in length)
     if texty > 1 or (texty and columns == 2 and numeric[1] < 0.5):
         return False
@@ -615,6 +619,17 @@ def _is_table(
     if witnessed:
         return rows >= 2 and float(np.mean(length)) <= 6
     return columns > 2 and rows > 3 and max(length[1:]) <= CELL_WORDS and float(np.mean(filled)) > 0.6
+
+
+def _runs_on(lines: Sequence[tuple[FoundWord, ...]]) -> bool:
+    """Whether a column's cells are the lines of running text, which fill it and mostly begin within a sentence."""
+    if len(lines) < LEAST_RUNNING or sum(map(len, lines)) < LINE_WORDS * len(lines):
+        return False
+    boxes = [union(w.box for w in words) for words in lines]
+    width = max(box.right for box in boxes) - min(box.left for box in boxes)
+    full = sum(box.width > FILLS * width for box in boxes)
+    within = sum(words[0].text[:1].isalpha() and not words[0].text[:1].isupper() for words in lines)
+    return full > MOSTLY_FULL * len(lines) and within > 0.5 * len(lines)
 
 
 def _is_contents(numbers: Sequence[tuple[FoundWord, ...]], titles: Sequence[tuple[FoundWord, ...]]) -> bool:

@@ -18,6 +18,7 @@ MOST_HEADS = 4  # rows of a head: title, subtitle, date, name
 ASIDE_WIDTH = 0.3  # of its neighbour's width: a narrower column beside it is a margin's
 ASIDE_COVER = 0.5  # of the height that such a column fills
 MOSTLY, BESIDE = 0.8, 3.0  # of an initial, in its column; line heights to the text beside it
+ASLANT = 0.1  # of a column's width, by which its parts stand beside each other
 LEAST_COLUMN = 4.0  # in heights of the smallest boxes: less is a row, not a column
 
 Boxes = NDArray[np.float64]
@@ -160,11 +161,17 @@ def _asides_last(edges: Boxes, columns: list[list[int]]) -> list[list[int]]:
 
 
 def _merged(edges: Boxes, strips: list[list[int]]) -> list[list[int]]:
-    """Neighbouring strips that one gutter runs through are one."""
+    """Neighbouring strips that one gutter runs through are one, and so is what goes on below one of the columns only."""
     merged = [strips[0]]
-    for strip in strips[1:]:
-        before = merged[-1]
+    at = 1
+    while at < len(strips):
+        before, strip = merged[-1], strips[at]
+        rest = _rest_of_column(edges, before, strips[at:])
         both = before + strip
+        if rest:
+            merged[-1] = [*before, *(i for each in strips[at : at + rest] for i in each)]
+            at += rest
+            continue
         if (
             len(_parted(edges, before, 0)) > 1
             and len(_parted(edges, strip, 0)) > 1
@@ -173,7 +180,29 @@ def _merged(edges: Boxes, strips: list[list[int]]) -> list[list[int]]:
             merged[-1] = both
         else:
             merged.append(strip)
+        at += 1
     return merged
+
+
+def _rest_of_column(edges: Boxes, above: list[int], strips: Sequence[list[int]]) -> int:
+    """How many strips are the rest of one of the columns above but the last: near, as wide as that, within it."""
+    columns = _parted(edges, above, 0)
+    line = float((edges[:, 3] - edges[:, 1]).min())
+    if len(columns) < 2 or edges[above, 3].max() - edges[above, 1].min() < LEAST_COLUMN * line:
+        return 0
+    for column in columns[:-1]:
+        begins, ends, bottom = edges[column, 0].min(), edges[column, 2].max(), edges[above, 3].max()
+        slack = ASLANT * (ends - begins)
+        fills, count = False, 0
+        for strip in strips:
+            left, top, right = edges[strip, 0].min(), edges[strip, 1].min(), edges[strip, 2].max()
+            if left < begins - slack or right > ends + slack or top - bottom > LEAST_COLUMN * line:
+                break
+            fills |= bool(left < begins + slack and right > ends - slack)
+            bottom, count = edges[strip, 3].max(), count + 1
+        if fills:
+            return count
+    return 0
 
 
 def _lifted(edges: Boxes, members: list[int]) -> list[int]:
