@@ -131,7 +131,7 @@ def _verse(text: Text) -> tuple[str, str]:
         verses = ""
         for _ in range(5):
             line += 1
-            words = text.plain(46)
+            words = text.plain(46).rstrip(".") + ("." if line % 5 == 0 else "")
             verses += f'<span>{escape(words)}{f"<u>{line}</u>" if line % 5 == 0 else ""}</span>'
         stanzas += f'<div class="v" data-role="p">{verses}</div>'
     return style, f'<p class="a" data-role="a">46 &nbsp; SONGS OF THE LIGHT</p><h1 data-role="h">The Keeper at Night</h1>{stanzas}'

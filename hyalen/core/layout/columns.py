@@ -9,7 +9,8 @@ from hyalen.core.layout.sizes import type_size, vagueness
 from hyalen.core.model.found import FoundLine
 from hyalen.core.model.geometry import Box
 
-FARTHEST = 2.3  # line heights between baselines: double-spaced typing
+FARTHEST, EVEN_FARTHEST = 2.3, 3.6  # line heights between baselines: double-spaced typing; where lines keep one distance
+EVEN, LEAST_EVEN = 0.08, 6  # of that distance, by which lines keep it; lines that do
 LEAST_STEP = 0.4  # line heights from one line down to the next
 SIZE_RATIO = 1.35  # times that type may differ within a column
 CLOSE = 1.35  # line heights: lines that near belong together even where the first ends early
@@ -38,7 +39,8 @@ def columns(lines: Sequence[FoundLine], rules: Sequence[Box] = ()) -> list[list[
         From top to bottom within each chain.
     """
     ordered = sorted(lines, key=lambda line: line.level)
-    below = {i: _next_below(ordered, i, rules) for i in range(len(ordered))}
+    farthest = _farthest(ordered)
+    below = {i: _next_below(ordered, i, rules, farthest) for i in range(len(ordered))}
     above: dict[int, list[int]] = {i: [] for i in range(len(ordered))}
     for i, found in below.items():
         for j in found:
@@ -60,11 +62,28 @@ def columns(lines: Sequence[FoundLine], rules: Sequence[Box] = ()) -> list[list[
     return chains
 
 
-def _next_below(lines: Sequence[FoundLine], i: int, rules: Sequence[Box]) -> list[int]:
+def _farthest(lines: Sequence[FoundLine]) -> float:
+    """How far a line may stand from the next, in line heights: where most keep one wide distance, a little more than that."""
+    wide = [line for line in lines if len(line.words) > 2]
+    steps = []
+    for i, line in enumerate(wide):
+        under = (b for b in wide[i + 1 :] if b.level > line.level + LEAST_STEP * line.height and _shared(line.box, b.box) > 0)
+        following = next(under, None)
+        if following is not None:
+            steps.append(_step(line, following) / max(1.0, (line.height + following.height) / 2))
+    if len(steps) < LEAST_EVEN:
+        return FARTHEST
+    usual = sorted(steps)[len(steps) // 2]
+    even = sum(abs(step - usual) < EVEN * usual for step in steps)
+    wide_apart = usual * (1 + EVEN) > FARTHEST and even > 0.5 * len(steps)
+    return min(EVEN_FARTHEST, usual * (1 + 2 * EVEN)) if wide_apart else FARTHEST
+
+
+def _next_below(lines: Sequence[FoundLine], i: int, rules: Sequence[Box], farthest: float) -> list[int]:
     """The lines that could follow line `i`, among those first met going down over its width."""
     box, size = lines[i].box, max(1.0, lines[i].height)
     # A page number far below beside a paragraph's short last line is no neighbour.
-    reach = lines[i].level + FARTHEST * SIZE_RATIO * size
+    reach = lines[i].level + farthest * SIZE_RATIO * size
     met: list[int] = []
     for j in range(i + 1, len(lines)):
         other, level = lines[j].box, lines[j].level
@@ -75,7 +94,7 @@ def _next_below(lines: Sequence[FoundLine], i: int, rules: Sequence[Box]) -> lis
         if any(_shared(lines[k].box, other) > 0 and lines[k].level < level - LEAST_STEP * size for k in met):
             continue
         met.append(j)
-    return [j for j in met if _could_follow(lines[i], lines[j]) and not _parted(box, lines[j].box, rules)]
+    return [j for j in met if _could_follow(lines[i], lines[j], farthest) and not _parted(box, lines[j].box, rules)]
 
 
 def _clear_best(lines: Sequence[FoundLine], i: int, rivals: Sequence[int]) -> int | None:
@@ -98,7 +117,7 @@ def _step(a: FoundLine, b: FoundLine) -> float:
     return abs(b.level - a.level)
 
 
-def _could_follow(a: FoundLine, b: FoundLine) -> bool:
+def _could_follow(a: FoundLine, b: FoundLine, farthest: float) -> bool:
     size = max(1.0, (a.height + b.height) / 2)
     left, right, centre = _apart(a.box, b.box)
     backwards = mostly_right_to_left([w.language for w in (*a.words, *b.words)])
@@ -107,7 +126,7 @@ def _could_follow(a: FoundLine, b: FoundLine) -> bool:
     flush = ends_early or (max(left, right) < size and _step(a, b) < 1.6 * size)
     sizes = type_size(a), type_size(b)
     unlike = max(sizes) / min(sizes) / vagueness(a)
-    if unlike > (FLUSH_RATIO if flush else SIZE_RATIO) or _step(a, b) > FARTHEST * size:
+    if unlike > (FLUSH_RATIO if flush else SIZE_RATIO) or _step(a, b) > farthest * size:
         return False
     return min(left, right, centre) < 3 * size
 

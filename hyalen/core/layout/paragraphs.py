@@ -33,6 +33,9 @@ LEAST_LEADING, ENTRY_GAP = 3, 1.2  # lines of a column that lead to page numbers
 FAR_OFF, BIT = 3.0, 2  # line heights between a head and its number, as no text has; letters of a misread number
 LEAST_OVER, FAR_IN = 3, 0.5  # lines over a paragraph's last one, or a catchword; of their width, that it stands in
 WELL_SHORT = 0.3  # of the column's width, that a paragraph's last line leaves whatever comes after it
+LONG_ENTRY = 8  # lines of a hanging entry
+VERSES, MOSTLY_VERSES = 3, 0.8  # lines before and behind a verse; of them, that begin with capitals
+RAGGED = 0.3  # line heights that lines end apart
 BESIDE_INITIAL = 2.0  # line heights that a large initial moves lines in
 LOOSE = 1.3  # line heights: lines nearer than that are not spaced
 _ABBREVIATED = re.compile(r"(?:^|[\s(])[^\W\d_]{1,2}\.$")  # an initial, or "p." before its number
@@ -199,6 +202,7 @@ class _Column:
         self.hanging = self._is_hanging()
         ends = [leads_to_number(line) for line in lines]
         self.leading_on = ends if sum(ends) >= LEAST_LEADING else [False] * len(lines)
+        self.verse = [self._is_verse(i) for i in range(len(lines))]
         usual = float(np.median(strokes)) if len(strokes) else 0.0
         least = usual * least_bold(strokes)
         self.bold = [usual > 0 and width > least for width in strokes] or [False] * len(lines)
@@ -215,7 +219,9 @@ class _Column:
         if self.entries and _leading_number(line) in self.entries and self._edge_distance(i) < 0.6 * size:
             return True
         if self.hanging:
-            return self._edge_distance(i) < 0.4 * size
+            return self._at_edge(i)
+        if self.verse[i] and self.verse[i - 1]:
+            return self._marked(i, size)
         if self._marked(i, size) or self._indented(i, size) or self._ended(i, size) or self._beside_initial(i, size):
             return True
         if self._centred(i - 1, size):
@@ -241,7 +247,9 @@ class _Column:
         if not _all_capitals(self.lines[i - 1]) or _all_capitals(self.lines[i]):
             return False
         beyond = self.ends[i - 1] - max(self.ends[i : i + 4])
-        return max(self._remains(i - 1), beyond) > 1.5 * size
+        first = i == 1 and not self.lines[0].text.endswith(":")  # of which no line above tells how wide the column is
+        remains = -beyond if first else self._remains(i - 1)
+        return max(remains, beyond) > 1.5 * size
 
     def _stands_last(self, i: int, size: float) -> bool:
         """Whether it is the last line and stands at the column's far end, as a catchword does and no line of a text."""
@@ -372,6 +380,27 @@ class _Column:
         """How far the line starts from the outermost edge near it; a page may lean."""
         return float(self.starts[i] - min(self.starts[max(0, i - 2) : i + 3]))
 
+    def _at_edge(self, i: int) -> bool:
+        """Whether the line starts at the outermost edge near it, not within an entry so long that all near it is indented."""
+        near = self.starts[max(0, i - LONG_ENTRY) : i + LONG_ENTRY + 1]
+        size = self.lines[i].height
+        indents = [start - min(near) for start in near if start - min(near) > 0.4 * size]
+        least = max(0.4 * size, 0.6 * float(np.median(indents))) if indents else 0.4 * size
+        return self._edge_distance(i) < 0.4 * size and self.starts[i] - min(near) < least
+
+    def _is_verse(self, i: int) -> bool:
+        """Whether the lines around begin with capitals though no sentence ended, and no margin makes them even: verses."""
+        near = range(max(0, i - VERSES), min(len(self.lines), i + VERSES + 1))
+        if len(near) <= VERSES or any(self.leading_on[k] for k in near):
+            return False
+        opens = sum(opening(self.lines[k].text).isupper() for k in near)
+        within = sum(
+            opening(self.lines[k].text).isupper() and not ends_sentence(self.lines[k - 1].text) for k in near if k
+        )
+        far = max(self.ends[k] for k in near)
+        ragged = sum(far - self.ends[k] > RAGGED * self.lines[k].height for k in near)
+        return opens >= MOSTLY_VERSES * len(near) and within >= 0.5 * len(near) and ragged >= 0.4 * len(near)
+
     def _is_hanging(self) -> bool:
         """Whether entries start at the edge and go on indented: their first words tell, by capital or figure."""
         if len(self.lines) < 4:
@@ -381,7 +410,7 @@ class _Column:
         for i, line in enumerate(self.lines):
             opens = line.text.lstrip("\"'“‘«„(•*—-")[:1]
             told = opens.isupper() or opens.isdigit()
-            (at_edge if self._edge_distance(i) < 0.4 * line.height else inside).append(told)
+            (at_edge if self._at_edge(i) else inside).append(told)
         if len(inside) < 2 or len(at_edge) < 2 or len(inside) < 0.2 * len(self.lines):
             return False
         return sum(at_edge) > 0.85 * len(at_edge) and sum(inside) < 0.7 * len(inside)

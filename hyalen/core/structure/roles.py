@@ -21,7 +21,8 @@ from hyalen.core.structure.contents import contents_entries
 from hyalen.core.structure.headlines import with_headlines
 from hyalen.core.structure.indented import addresses, quotations
 from hyalen.core.structure.lists import with_depths
-from hyalen.core.structure.margins import margins, number_apart, side_notes
+from hyalen.core.structure.line_numbers import line_numbers
+from hyalen.core.structure.margins import Margin, margins, number_apart, side_notes
 
 CAPTION_START = re.compile(
     r"^(fig(ure|ura|uur|\.)?|abb(ildung|\.)?|plate|table|tab(elle|\.)?|tableau|tabla|tabela|"
@@ -80,6 +81,8 @@ def assign_roles(
     bold = least_bold(long_texts)
     others = [r.box for r in content.regions if r.kind is not RegionKind.TEXT]
     outside = margins(content, texts, told, rules)
+    counted = line_numbers(texts, body)
+    outside |= {r: Margin(Role.ARTIFACT, 0.8, "counts the lines beside it") for r in counted}
     headings: dict[str, _Heading] = {}
     apart = quotations([r for r in texts if r.id not in outside], body)
     letterhead = addresses([r for r in texts if r.id not in outside], content, body)
