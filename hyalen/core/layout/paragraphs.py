@@ -298,7 +298,7 @@ class _Column:
             return ends_sentence(self.lines[i - 1].text) and room > 1.5 * size
         if before <= LEAST_INDENT * size or before > 0.45 * self._width(i):
             return False
-        if LIST_MARKER.match(self.lines[i - 1].text) and self._hangs_below(i - 1, size):
+        if self._goes_on_in_item(i, size):
             return False
         if not self._may_end(i - 1, size) and not self._opens_as_others(i, before, size):
             return False
@@ -321,9 +321,14 @@ class _Column:
         ]
         return len(others) >= LEAST_OPENED
 
-    def _hangs_below(self, i: int, size: float) -> bool:
-        """Whether line `i` is a list item whose further lines are indented."""
-        return self.starts[i + 1] - self.starts[i] > 0.5 * size
+    def _goes_on_in_item(self, i: int, size: float) -> bool:
+        """Whether the line is one of those below a list item's first, that start level with each other, farther in."""
+        for k in range(i - 1, max(-1, i - 1 - LONG_ENTRY), -1):
+            if LIST_MARKER.match(self.lines[k].text):
+                return self.starts[k + 1] - self.starts[k] > 0.5 * size
+            if abs(self.starts[k] - self.starts[i]) > 0.4 * size:
+                return False
+        return False
 
     def _ended(self, i: int, size: float) -> bool:
         before, line = self.lines[i - 1], self.lines[i]

@@ -14,6 +14,7 @@ from hyalen.core.reading.capitals import with_small_beginnings
 from hyalen.core.reading.dust import without_dust
 from hyalen.core.reading.folios import with_folios
 from hyalen.core.reading.fractions import with_fractions
+from hyalen.core.reading.item_marks import with_item_marks
 from hyalen.core.reading.joined import without_joins
 from hyalen.core.reading.latin import with_latin_words
 from hyalen.core.reading.long_s import without_long_s
@@ -49,6 +50,7 @@ def finished(
     """  # fmt: skip
     blocks = with_spaced_words(ink, dpi, languages, read_again(ink, dpi, languages, blocks, reader), reader)
     blocks = put_on_ink(ink, without_ghosts(ink, blocks))
+    blocks = with_item_marks(ink, dpi, languages, blocks, reader)
     blocks = with_outer_letters(ink, dpi, languages, blocks, reader)
     blocks = with_latin_words(ink, dpi, with_latin_figures(ink, dpi, blocks, reader), reader)
     blocks = with_numero(ink, with_fractions(ink, dpi, blocks, reader))
