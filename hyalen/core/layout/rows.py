@@ -18,6 +18,7 @@ WORD_SPACE = 0.5  # line heights: what may part two words anywhere
 LOOSE_SPACE = 1.0  # where a line above or below runs on over it
 AS_LOOSE, LEAST_SPACES = 1.2, 3  # the same, times what parts the line's own words; as many spaces tell that
 LEVEL = 0.8  # of the height of a bit between two words, that lies within its line's
+ENDS_ALIKE, AS_WIDE = 0.4, 0.8  # line heights; of that space, which is wider than others in an even column
 WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35  # line heights between two words that columns part
 SURE, LEAST_SURE = 0.8, 3  # confidence and letters of a word that no rule runs through
@@ -440,7 +441,10 @@ def _bridges(left: FoundLine, right: FoundLine, lines: Sequence[FoundLine]) -> i
             continue
         above = line.box.centre.y < row.centre.y
         apart = row.top - line.box.bottom if above else line.box.top - row.bottom
-        if -0.5 * height < apart < 0.8 * height and _runs_over(line, left.box.right, right.box.left):
+        widest = LOOSE_SPACE * line.height
+        if _fill_alike(line, row) and _is_worded(left) and _is_worded(right):
+            widest = max(widest, AS_WIDE * (right.box.left - left.box.right))
+        if -0.5 * height < apart < 0.8 * height and _runs_over(line, left.box.right, right.box.left, widest):
             sides.add(above)
     return len(sides)
 
@@ -450,12 +454,20 @@ def _of_one_size(lines: Sequence[FoundLine]) -> bool:
     return max(sizes) < ONE_SIZE * min(sizes)
 
 
-def _runs_over(line: FoundLine, start: int, end: int) -> bool:
-    """Whether the line's words go on over a stretch without more space than parts words."""
+def _fill_alike(line: FoundLine, row: Box) -> bool:
+    """Whether a line begins and ends where a row does, as those of an even column do."""
+    return max(abs(line.box.left - row.left), abs(line.box.right - row.right)) < ENDS_ALIKE * line.height
+
+
+def _is_worded(line: FoundLine) -> bool:
+    return not any(c.isdigit() for w in line.words for c in w.text)
+
+
+def _runs_over(line: FoundLine, start: int, end: int, widest: float) -> bool:
+    """Whether the line's words go on over a stretch without more space than that."""
     if line.box.left > start - line.height or line.box.right < end + line.height:
         return False
     words = sorted((w.box for w in line.words), key=lambda b: b.left)
-    widest = LOOSE_SPACE * line.height
     return all(b.left - a.right < widest for a, b in pairwise(words) if a.right < end and b.left > start)
 
 

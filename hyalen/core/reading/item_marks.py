@@ -78,16 +78,16 @@ def with_item_marks(
 def _before(page: Image, lines: Sequence[FoundLine]) -> Iterator[_Before]:
     for line in lines:
         at = _begins(line)
-        if at is None or mostly_right_to_left([w.language for w in line.words]):
+        if at is None:
             continue
         first, size = line.words[at], type_size(line)
-        place = Box(
-            max(0, round(first.box.left - REACH * size)),
-            max(0, round(line.level_at(first.box.left) - (1 + OFF) * size)),
-            max(0, round(first.box.left - WHITE[0] * size)),
-            max(0, round(line.level_at(first.box.left) + OFF * size)),
-        )
-        ink = _cluster(page, place, size)
+        backwards = mostly_right_to_left([w.language for w in line.words])
+        begins = first.box.right if backwards else first.box.left
+        sides = [begins + (1 if backwards else -1) * far * size for far in (REACH, WHITE[0])]
+        level = line.level_at(begins)
+        left, right, top, bottom = min(sides), max(sides), level - (1 + OFF) * size, level + OFF * size
+        place = Box(*(max(0, round(v)) for v in (left, top, right, bottom)))
+        ink = _cluster(page, place, size, backwards)
         if ink is None:
             continue
         near = [(other, w) for other in lines for w in other.words if w.box.overlap(ink) > 0 and w is not first]
@@ -109,7 +109,7 @@ def _is_short(line: FoundLine) -> bool:
     return len(line.words) == 1 and len(line.words[0].text) <= LETTERS
 
 
-def _cluster(page: Image, place: Box, size: float) -> Box | None:
+def _cluster(page: Image, place: Box, size: float, backwards: bool) -> Box | None:
     """The ink in a place where it is small, white is around it, and it stands as high as the row."""
     window = (page[place.top : place.bottom, place.left : place.right] < DARK).astype(np.uint8)
     if not window.any():
@@ -118,14 +118,16 @@ def _cluster(page: Image, place: Box, size: float) -> Box | None:
     found = [Box(x, y, x + w, y + h) for x, y, w, h, _ in stats.tolist() if max(w, h) >= LEAST * size]
     found = [b for b in found if b.top > 0 and b.bottom < window.shape[0]] or found
     nearest: list[Box] = []
-    for box in sorted(found, key=lambda b: -b.right):  # what stands farther off is another column's
-        if nearest and min(b.left for b in nearest) - box.right > WHITE[1] * size:
+    for box in sorted(found, key=lambda b: b.left if backwards else -b.right):  # what is far off is another column's
+        inner = union(nearest) if nearest else box
+        if (box.left - inner.right if backwards else inner.left - box.right) > WHITE[1] * size:
             break
         nearest.append(box)
     if not 0 < len(nearest) <= MOST_PIECES:
         return None
     ink = union(nearest)
-    white = ink.left >= WHITE[1] * size and ink.top > 0 and ink.bottom < window.shape[0]
+    outside = window.shape[1] - ink.right if backwards else ink.left
+    white = outside >= WHITE[1] * size and ink.top > 0 and ink.bottom < window.shape[0]
     if not white or ink.height > HIGHEST * size or ink.width > WIDEST * size:
         return None
     return Box(ink.left + place.left, ink.top + place.top, ink.right + place.left, ink.bottom + place.top)
@@ -156,7 +158,7 @@ def _read(
 ) -> FoundWord | None:
     """What is read of the ink, alone or with the row's first words, where that is a mark."""
     line, margin = each.line, int(dpi * AROUND)
-    beside = [w.box for w in line.words if w.box.left > each.ink.right][:2]
+    beside = [w.box for w in line.words if not w.box.overlap(each.ink)][:2]
     for place in (union((each.ink, *beside)), each.ink):
         crop = np.ascontiguousarray(page[place.top : place.bottom, place.left : place.right])
         found = reader.read_region(with_margin(crop, margin), dpi, languages, Shape.LINE)

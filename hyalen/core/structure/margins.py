@@ -200,7 +200,7 @@ def _settled(
             return Margin(Role.RUNNING_HEAD, 0.6, "in mid-sentence, in the middle of the page's head")
         if below and _may_be(region) and _goes_on(min(below, key=lambda r: r.box.top)):
             return Margin(Role.RUNNING_HEAD, 0.7, "a line over text that goes on in mid-sentence")
-    if not _may_be(region):
+    if not _may_be(region) and not (capitals and _number_that_stands_off(region, FAR_OFF) == 0):
         return None
     stands_off = _number_that_stands_off(region) is not None or (capitals and not at_top and _has_number(region))
     # Such a head may stand close over the text.

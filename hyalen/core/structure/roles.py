@@ -30,10 +30,13 @@ CAPTION_START = re.compile(
     re.IGNORECASE,
 )
 NOTE_START = re.compile(r"^(?:[*†‡§¶]+|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?!\d*[.)]))\s*\D")
-NOTE_SIZE, LARGER_THAN_NOTE = 0.9, 0.97  # of the body's
+NOTE_SIZE, LARGER_THAN_NOTE, LARGER_THAN_BODY = 0.9, 0.97, 1.1  # of the body's
+NOTE_SIGN = re.compile(r"^(?:[*†‡§¶+£$#|]{1,2}|[tij]|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?![\d.)]))\s*[A-ZÀ-Þ«„“\"']")  # daggers are misread
+LEAST_SIGNED, APART = 2, 3.0  # notes with a sign; sizes of the body's type between two notes
 BYLINE = re.compile(r"^(?:[Bb]y|BY|[Vv]on|VON|[Pp]ar|PAR|[Dd]oor|[Dd]i|[Pp]or)[.:]?(?:\s+[A-ZÀ-ÖØ-Þ][\w.'’-]*){2,4}$")
 MOST_CAPTION = 14  # words
 MOST_NOTES = 12  # lines
+MOST_LEGEND, LEAST_LEGEND, LEGEND_BELOW = 6, 3, 2.0  # lines and words of a picture's legend; sizes of type beneath it
 FOOT = 0.55  # of the page's height
 LEAST_TITLE = 0.5  # confidence of what the model takes a part for
 HEADING = 0.5  # the score from which a text is one
@@ -80,6 +83,7 @@ def assign_roles(
     body_stroke = float(np.median(long_texts))
     bold = least_bold(long_texts)
     others = [r.box for r in content.regions if r.kind is not RegionKind.TEXT]
+    pictures = [r.box for r in content.regions if r.kind is RegionKind.FIGURE]
     outside = margins(content, texts, told, rules)
     counted = line_numbers(texts, body)
     outside |= {r: Margin(Role.ARTIFACT, 0.8, "counts the lines beside it") for r in counted}
@@ -107,7 +111,7 @@ def assign_roles(
             roles[region.id] = (Role.SIDE_NOTE, 0.8, "small type in the margin beside the text")
         elif region.id in notes:
             roles[region.id] = (Role.NOTE, 0.8, "small type at the foot of the page")
-        elif _is_caption(region, others, content.dpi, kinds[region.id]):
+        elif _is_caption(region, others, content.dpi, kinds[region.id]) or _is_legend(region, pictures, body):
             roles[region.id] = (Role.CAPTION, 0.9, "beside a figure or table")
         elif LIST_MARKER.match(text) and not _is_numbered_heading(region, strokes[region.id], body, body_stroke, bold):
             roles[region.id] = (Role.LIST_ITEM, 0.85, "starts with a list marker")
@@ -240,17 +244,13 @@ def _size(region: Region) -> float:
 
 
 def _is_underlined(region: Region, rules: Sequence[Box]) -> bool:
-    """Whether a rule runs right beneath a single line over most of its width."""
+    """Whether rules run right beneath a single line over most of its width; letters that reach down part them."""
     if len(region.lines) != 1:
         return False
     box, size = region.box, type_size(region.lines[0])
     level = region.lines[0].level
-    return any(
-        -0.2 * size < rule.centre.y - level < 0.8 * size
-        and min(rule.right, box.right) - max(rule.left, box.left) > 0.75 * box.width
-        and rule.width < 1.3 * box.width
-        for rule in rules
-    )
+    beneath = [r for r in rules if -0.2 * size < r.centre.y - level < 0.8 * size and r.width < 1.3 * box.width]
+    return sum(max(0, min(r.right, box.right) - max(r.left, box.left)) for r in beneath) > 0.75 * box.width
 
 
 def _heading_levels(headings: dict[str, _Heading]) -> dict[str, tuple[Role, float, str]]:
@@ -301,13 +301,27 @@ def _is_caption(region: Region, others: Sequence[Box], dpi: float, kinds: set[Ki
     )
 
 
+def _is_legend(region: Region, pictures: Sequence[Box], body: float) -> bool:
+    """Whether it stands right beneath a picture, no wider than that, in smaller type than the text."""
+    box = region.box
+    return (
+        len(region.lines) <= MOST_LEGEND
+        and len(region.text.split()) >= LEAST_LEGEND
+        and _size(region) < NOTE_SIZE * body
+        and any(
+            -body < box.top - p.bottom < LEGEND_BELOW * body and box.left > p.left - body and box.right < p.right + body
+            for p in pictures
+        )
+    )
+
+
 def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Sequence[Box]) -> set[str]:
     """Ids of the notes at the foot of the page: below a short rule, or small, and after a mark.
 
     Once a note has begun, what stands below it in its column belongs to the notes, but for the text's own type below
     small type.
     """
-    found: set[str] = set()
+    found = _foot_notes(texts, body)
     begun: list[tuple[Box, bool]] = []
     for region in sorted(texts, key=lambda r: r.box.top):
         box, size = region.box, _size(region)
@@ -320,6 +334,8 @@ def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Se
             found.add(region.id)
             continue
         small, marked = size < NOTE_SIZE * body, bool(NOTE_START.match(region.text))
+        if size > LARGER_THAN_BODY * body and not marked:
+            continue  # a quotation pulled out between rules
         above = [rule for rule in rules if 0 <= box.top - rule.bottom < 2.5 * body and rule.width < 0.6 * content.width]
         ruled = any(rule.left < box.right for rule in above)
         parted = any(-4 * body < rule.left - box.left < body for rule in above)  # a note's own rule starts at the left
@@ -327,20 +343,48 @@ def _notes(texts: Sequence[Region], content: PageContent, body: float, rules: Se
             len(r.lines) for r in texts if r.box.top >= box.top and r.box.left < box.right and box.left < r.box.right
         )
         goes_on = not marked and not small and _goes_on(region, texts)  # beneath the frame of an initial
-        parted = parted and below <= MOST_NOTES and len(region.text) > 40 and not goes_on
+        over = _over(box, texts)
+        pulled = over is not None and _size(over) > LARGER_THAN_BODY * body
+        parted = parted and below <= MOST_NOTES and len(region.text) > 40 and not (goes_on or pulled)
         if box.top > FOOT * content.height and ((marked and (small or ruled)) or parted) and len(region.text) > 12:
             found.add(region.id)
             begun.append((box, small))
     return found
 
 
+def _foot_notes(texts: Sequence[Region], body: float) -> set[str]:
+    """Ids of small type beneath all of the text, in columns or not, of which two parts at least begin with a sign."""
+    large = [r.box for r in texts if _size(r) > LARGER_THAN_NOTE * body]
+    if not large:
+        return set()
+    foot = max(box.bottom for box in large)
+    small = sorted(
+        (r for r in texts if _size(r) < NOTE_SIZE * body and r.box.centre.y > foot), key=lambda r: r.box.top
+    )
+    if sum(bool(NOTE_SIGN.match(r.text)) for r in small) < LEAST_SIGNED:
+        return set()
+    reach, found = small[0].box.bottom, set[str]()
+    for region in small:
+        if region.box.top - reach > APART * body:
+            break
+        found.add(region.id)
+        reach = max(reach, region.box.bottom)
+    return found
+
+
+def _over(box: Box, texts: Sequence[Region]) -> Region | None:
+    """The text right above a place."""
+    above = (
+        r for r in texts if r.box.bottom <= box.centre.y and min(r.box.right, box.right) > max(r.box.left, box.left)
+    )
+    return max(above, key=lambda r: r.box.bottom, default=None)
+
+
 def _goes_on(region: Region, texts: Sequence[Region]) -> bool:
     """Whether a sentence of the text right above goes on in it."""
     box = region.box
-    above = [
-        r for r in texts if r.box.bottom <= box.centre.y and min(r.box.right, box.right) > max(r.box.left, box.left)
-    ]
-    last = max(above, key=lambda r: r.box.bottom).text.rstrip() if above else ""
+    over = _over(box, texts)
+    last = over.text.rstrip() if over else ""
     return region.text[:1].islower() and (last[-1:].isalpha() or last.endswith(("-", ",", "\u2010")))
 
 
