@@ -18,6 +18,7 @@ WORD_SPACE = 0.5  # line heights: what may part two words anywhere
 LOOSE_SPACE = 1.0  # where a line above or below runs on over it
 AS_LOOSE, LEAST_SPACES = 1.2, 3  # the same, times what parts the line's own words; as many spaces tell that
 LEVEL = 0.8  # of the height of a bit between two words, that lies within its line's
+MARKED = 1.7  # times as high as each other, of two on one baseline
 ENDS_ALIKE, AS_WIDE = 0.4, 0.8  # line heights; of that space, which is wider than others in an even column
 WIDEST_SPACE = 3.5  # where lines above and below do
 LEAST_GUTTER = 0.35  # line heights between two words that columns part
@@ -425,7 +426,9 @@ def _own_space(parts: Sequence[FoundLine]) -> float:
 
 def _level(a: FoundLine, b: FoundLine) -> bool:
     shared = min(a.box.bottom, b.box.bottom) - max(a.box.top, b.box.top)
-    alike = max(a.height, b.height) < 1.4 * min(a.height, b.height)
+    ratio = max(a.height, b.height) / max(1.0, min(a.height, b.height))
+    # A mark over or under a few letters makes their row's height uncertain.
+    alike = ratio < 1.4 or (ratio < MARKED and abs(a.level - b.level) < 0.2 * min(a.height, b.height))
     return shared > 0.6 * min(a.box.height, b.box.height) and (alike or shared > 0.8 * max(a.box.height, b.box.height))
 
 
