@@ -1,10 +1,10 @@
-"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [real] [variants] [speed] [hand] [born] [doubts] [clerk] [delivery] [placed] [bundle] [hostile]`."""
+"""Prints the measures as a table, the bare engine beside: `python -m bench [cleaning] [text] [tables] [kinds] [real] [variants] [speed] [hand] [born] [doubts] [clerk] [delivery] [placed] [bundle] [hostile]`."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import born, bundling, cleaning, clerk, delivery, doubts, hand, hostile, placed, speed, tables, text
+from bench import born, bundling, cleaning, clerk, delivery, doubts, hand, hostile, kinds, placed, speed, tables, text
 from bench.real import run as real
 from bench.real import variants
 from hyalen.work.workers import default_workers
@@ -13,6 +13,7 @@ PARTS = {
     "cleaning": cleaning.run,
     "text": text.run,
     "tables": tables.run,
+    "kinds": kinds.run,
     "real": real.run,
     "variants": variants.run,
     "speed": speed.run,

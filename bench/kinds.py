@@ -81,7 +81,14 @@ def run(workers: int) -> list[tuple[str, str, str, str]]:
     for how in HOW:
         scores = [t.score for t in told if t.how == how]
         f1, order, roles = (f"{np.mean([getattr(s, name) for s in scores]):.3f}" for name in ("f1", "order", "roles"))
-        rows.append((f"kinds of pages, scanned {how}: block starts, order, roles", f"{f1}, {order}, {roles}", "", "0.95, 0.98, 0.95"))
+        rows.append(
+            (
+                f"kinds of pages, scanned {how}: block starts, order, roles",
+                f"{f1}, {order}, {roles}",
+                "",
+                "0.95, 0.98, 0.95",
+            )
+        )
     names = dict.fromkeys(t.kind for t in told)
     for name in names:
         each = [t.score for t in told if t.kind == name]

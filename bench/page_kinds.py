@@ -68,10 +68,10 @@ def _journal(text: Text) -> tuple[str, str]:
     style = f"""body{{font:9.5pt/1.25 {SERIF}}} .a{{font-size:8pt;text-align:center}} h1{{font-size:17pt;text-align:center;margin:4mm 0 2mm}}
     .by{{text-align:center;margin:0 0 4mm}} .abs{{margin:0 12mm 5mm;font-size:8.5pt}} main{{columns:2;column-gap:7mm;text-align:justify;height:172mm;column-fill:auto}}
     main p{{margin:0;text-indent:1.2em}} h2{{font-size:10pt;margin:3mm 0 1mm}} .foot{{font-size:8pt;border-top:1px solid #000;width:80mm;margin-top:4mm;padding-top:1mm}} .foot p{{margin:0}}"""
-    body = f"""<p class="a" data-role="a">{text.head('Proceedings of the Coastal Engineers, Vol. 12, No. 3')}</p>
-    <h1 data-role="h">{text.head('The Loss of Light in Lanterns of Large Focal Length')}</h1><p class="by" data-role="any">{text.head('A. Holm and B. Vang')}</p>
-    {text.block(420, more='class="abs"')}<main><h2 data-role="h">{text.head('1. Introduction')}</h2>{text.blocks(420, 520, 380)}
-    <h2 data-role="h">{text.head('2. Method of the trials')}</h2>{text.blocks(460, 300, 520)}<h2 data-role="h">{text.head('3. What was found')}</h2>{text.blocks(380, 440, 300)}</main>
+    body = f"""<p class="a" data-role="a">{text.head("Proceedings of the Coastal Engineers, Vol. 12, No. 3")}</p>
+    <h1 data-role="h">{text.head("The Loss of Light in Lanterns of Large Focal Length")}</h1><p class="by" data-role="any">{text.head("A. Holm and B. Vang")}</p>
+    {text.block(420, more='class="abs"')}<main><h2 data-role="h">{text.head("1. Introduction")}</h2>{text.blocks(420, 520, 380)}
+    <h2 data-role="h">{text.head("2. Method of the trials")}</h2>{text.blocks(460, 300, 520)}<h2 data-role="h">{text.head("3. What was found")}</h2>{text.blocks(380, 440, 300)}</main>
     <div class="foot">{text.block(120, "any n")}{text.block(90, "any n")}</div>"""
     return style, body
 
@@ -92,20 +92,73 @@ def _numbered(text: Text) -> tuple[str, str]:
     heads = ["Stores.", "Wages of the keepers.", "Boats and moorings.", "The new lantern."]
     rows = "".join(f'<div class="row"><p class="side" data-role="any">{head}</p><div>{text.block(300 + 40 * i).replace(">", f">{i + 14}. ", 1)}{text.block(220)}</div></div>'
                    for i, head in enumerate(heads))  # fmt: skip
-    return style, f'<h1 data-role="h">MINUTES OF THE BOARD</h1><p data-role="p">Held at Sandvik on the 3rd of May, the Chairman presiding.</p>{rows}'
+    return (
+        style,
+        f'<h1 data-role="h">MINUTES OF THE BOARD</h1><p data-role="p">Held at Sandvik on the 3rd of May, the Chairman presiding.</p>{rows}',
+    )
 
 
 def _dictionary(text: Text) -> tuple[str, str]:
     style = f"""body{{font:8.5pt/1.2 {SERIF}}} .a{{display:flex;justify-content:space-between;font-weight:bold;border-bottom:1px solid #000;margin:0 0 3mm}} main{{columns:3;column-gap:5mm;text-align:justify;height:215mm;column-fill:auto}}
     main p{{margin:0;padding-left:1em;text-indent:-1em}} b{{font-family:{SANS}}}"""
-    words = "Beacon Bearing Bell Berth Bilge Blaze Boathook Bollard Bow Breakwater Buoy Burner Cable Capstan Chart Chimney Coal Cock".split()
-    entries = "".join(f'<p data-role="p"><b>{text.head(word)}</b>, {escape(text.plain(170 + 53 * i % 190))}</p>' for i, word in enumerate(words))
-    return style, f'<div class="a" data-role="a"><span>{words[0]}</span><span>87</span><span>{words[-1]}</span></div><main>{entries}</main>'
+    words = [
+        "Beacon",
+        "Bearing",
+        "Bell",
+        "Berth",
+        "Bilge",
+        "Blaze",
+        "Boathook",
+        "Bollard",
+        "Bow",
+        "Breakwater",
+        "Buoy",
+        "Burner",
+        "Cable",
+        "Capstan",
+        "Chart",
+        "Chimney",
+        "Coal",
+        "Cock",
+    ]
+    entries = "".join(
+        f'<p data-role="p"><b>{text.head(word)}</b>, {escape(text.plain(170 + 53 * i % 190))}</p>'
+        for i, word in enumerate(words)
+    )
+    return (
+        style,
+        f'<div class="a" data-role="a"><span>{words[0]}</span><span>87</span><span>{words[-1]}</span></div><main>{entries}</main>',
+    )
 
 
 def _index(_: Text) -> tuple[str, str]:
     style = f"body{{font:9pt/1.25 {SERIF}}} h1{{text-align:center;font-size:15pt}} main{{columns:3;column-gap:7mm}} p{{margin:0;padding-left:2em;text-indent:-2em}} .s{{padding-left:3em}}"
-    names = "Anchors Bells Boats Burners Chimneys Coal Doctors Engines Fog Glass Keepers Lamps Lenses Moorings Oil Paint Rocks Ropes Signals Stores Towers Wages Water Wicks".split()
+    names = [
+        "Anchors",
+        "Bells",
+        "Boats",
+        "Burners",
+        "Chimneys",
+        "Coal",
+        "Doctors",
+        "Engines",
+        "Fog",
+        "Glass",
+        "Keepers",
+        "Lamps",
+        "Lenses",
+        "Moorings",
+        "Oil",
+        "Paint",
+        "Rocks",
+        "Ropes",
+        "Signals",
+        "Stores",
+        "Towers",
+        "Wages",
+        "Water",
+        "Wicks",
+    ]
     more = ["cost of", "lost in the storm of 1899", "of the new kind", "sent by boat"]
     lines = "".join(f'<p data-role="?">{name}, {i * 7 % 90 + 3}, {i * 11 % 80 + 95}</p>'
                     + "".join(f'<p class="s" data-role="?">{m}, {(i + j) * 13 % 200 + 4}</p>' for j, m in enumerate(more[: i % 4]))
@@ -115,9 +168,20 @@ def _index(_: Text) -> tuple[str, str]:
 
 def _contents(text: Text) -> tuple[str, str]:
     style = f"body{{font:11pt/1.6 {OLD}}} h1{{text-align:center;font-size:16pt;letter-spacing:.1em}} .e{{display:flex;margin:0;width:140mm}} .e i{{flex:1;overflow:hidden;white-space:nowrap;font-style:normal;margin:0 2mm}}"
-    names = "The first lights,The Board is founded,Oil and wicks,The great storm,Fog bells,Boats and landings,Keepers and wages,The lens of 1874,Electric light,What is left".split(",")
+    names = [
+        "The first lights",
+        "The Board is founded",
+        "Oil and wicks",
+        "The great storm",
+        "Fog bells",
+        "Boats and landings",
+        "Keepers and wages",
+        "The lens of 1874",
+        "Electric light",
+        "What is left",
+    ]
     rows = "".join(f'<div class="e" data-role="?"><span>{roman}. {name}</span><i>{" ." * 90}</i><span>{9 + 23 * i}</span></div>'
-                   for i, (roman, name) in enumerate(zip("I II III IV V VI VII VIII IX X".split(), names, strict=True)))  # fmt: skip
+                   for i, (roman, name) in enumerate(zip(["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X"], names, strict=True)))  # fmt: skip
     return style, f'<h1 data-role="h">CONTENTS</h1>{rows}{text.block(300, more="style=margin-top:12mm")}'
 
 
@@ -125,10 +189,10 @@ def _newspaper(text: Text) -> tuple[str, str]:
     style = f"""body{{font:8.2pt/1.15 {SERIF};margin:10mm!important}} .mast{{text-align:center;font:bold 30pt {OLD};margin:0;border-bottom:2px solid #000}} .a{{text-align:center;margin:1mm 0 3mm;border-bottom:1px solid #000}}
     .grid{{display:grid;grid-template-columns:repeat(5,1fr);column-gap:4mm}} .grid p{{margin:0;text-align:justify;text-indent:1em}} .c{{border-left:1px solid #000;padding-left:2mm;margin-left:-2mm}} h2{{font:bold 18pt/1.05 {SERIF};margin:0 0 2mm;text-align:center}}
     h3{{font:bold 10pt/1.1 {SANS};margin:2.5mm 0 1mm;text-align:center}} .wide{{grid-column:span 3}} .wide div{{columns:3;column-gap:4mm;column-rule:1px solid #000}} .two{{grid-column:span 2;display:grid;grid-template-columns:1fr 1fr;column-gap:4mm}}"""
-    body = f"""<p class="mast" data-role="any">{text.head('The Sandvik Courier')}</p><p class="a" data-role="any">{text.head('SANDVIK, SATURDAY, MARCH 14, 1927. ONE PENNY.')}</p>
-    <div class="grid"><div class="wide"><h2 data-role="h">{text.head('STEAMER ON THE GRIMHAUG ROCKS')}</h2><div>{text.blocks(330, 520, 300, 460, 380, 300)}</div></div>
-    <div class="two"><div class="c"><h3 data-role="h">{text.head('THE PRICE OF OIL')}</h3>{text.blocks(340, 420)}<h3 data-role="h">{text.head('LOST BOATS')}</h3>{text.blocks(300)}</div>
-    <div class="c"><h3 data-role="h">{text.head('TO THE EDITOR')}</h3>{text.blocks(300, 380)}<h3 data-role="h">{text.head('MARKETS')}</h3>{text.blocks(260, 200)}</div></div></div>"""
+    body = f"""<p class="mast" data-role="any">{text.head("The Sandvik Courier")}</p><p class="a" data-role="any">{text.head("SANDVIK, SATURDAY, MARCH 14, 1927. ONE PENNY.")}</p>
+    <div class="grid"><div class="wide"><h2 data-role="h">{text.head("STEAMER ON THE GRIMHAUG ROCKS")}</h2><div>{text.blocks(330, 520, 300, 460, 380, 300)}</div></div>
+    <div class="two"><div class="c"><h3 data-role="h">{text.head("THE PRICE OF OIL")}</h3>{text.blocks(340, 420)}<h3 data-role="h">{text.head("LOST BOATS")}</h3>{text.blocks(300)}</div>
+    <div class="c"><h3 data-role="h">{text.head("TO THE EDITOR")}</h3>{text.blocks(300, 380)}<h3 data-role="h">{text.head("MARKETS")}</h3>{text.blocks(260, 200)}</div></div></div>"""
     return style, body
 
 
@@ -140,9 +204,12 @@ def _verse(text: Text) -> tuple[str, str]:
         for _ in range(5):
             line += 1
             words = text.plain(46).rstrip(".") + ("." if line % 5 == 0 else "")
-            verses += f'<span>{escape(words)}{f"<u>{line}</u>" if line % 5 == 0 else ""}</span>'
+            verses += f"<span>{escape(words)}{f'<u>{line}</u>' if line % 5 == 0 else ''}</span>"
         stanzas += f'<div class="v" data-role="p">{verses}</div>'
-    return style, f'<p class="a" data-role="a">46 &nbsp; SONGS OF THE LIGHT</p><h1 data-role="h">The Keeper at Night</h1>{stanzas}'
+    return (
+        style,
+        f'<p class="a" data-role="a">46 &nbsp; SONGS OF THE LIGHT</p><h1 data-role="h">The Keeper at Night</h1>{stanzas}',
+    )
 
 
 def _notes(text: Text) -> tuple[str, str]:
@@ -164,7 +231,10 @@ def _parallel(text: Text) -> tuple[str, str]:
 def _ruled_lines(text: Text) -> tuple[str, str]:
     style = f"body{{font:12pt/9mm {TYPED};margin:20mm 15mm!important}} main{{position:relative;margin-left:16mm;border-left:3px double #000;padding-left:6mm}} .n{{position:absolute;left:-12mm;top:0;text-align:right;width:8mm}} p{{margin:0;text-indent:12mm}} h1{{font:inherit;text-align:center;margin:0}}"
     numbers = "".join(f'<div data-role="any">{i}</div>' for i in range(1, 26))
-    return style, f'<main><div class="n">{numbers}</div><h1 data-role="h">IN THE MATTER OF THE STEAMER TERN</h1>{text.blocks(330, 260, 300)}</main>'
+    return (
+        style,
+        f'<main><div class="n">{numbers}</div><h1 data-role="h">IN THE MATTER OF THE STEAMER TERN</h1>{text.blocks(330, 260, 300)}</main>',
+    )
 
 
 def _questions(text: Text) -> tuple[str, str]:
@@ -172,7 +242,7 @@ def _questions(text: Text) -> tuple[str, str]:
     letters = "".join(text.block(120 + 20 * i, "l", "li") for i in range(3))
     items = "".join(text.block(190 + 30 * i, "l", "li") for i in range(4))
     dots = "".join(text.block(90 + 25 * i, "l", "li") for i in range(4))
-    body = f"""<h1 data-role="h">{text.head('Orders for the watch')}</h1>{text.block(300)}<ol>{items}</ol><ol class="b">{letters}</ol><h1 data-role="h">{text.head('What to report')}</h1>{text.block(220)}<ul>{dots}</ul>{text.block(260)}"""
+    body = f"""<h1 data-role="h">{text.head("Orders for the watch")}</h1>{text.block(300)}<ol>{items}</ol><ol class="b">{letters}</ol><h1 data-role="h">{text.head("What to report")}</h1>{text.block(220)}<ul>{dots}</ul>{text.block(260)}"""
     return style, body
 
 
@@ -194,7 +264,18 @@ def _spread(text: Text) -> tuple[str, str]:
 
 def _cards(_: Text) -> tuple[str, str]:
     style = f"body{{font:10pt/1.3 {TYPED}}} main{{display:grid;grid-template-columns:1fr 1fr;gap:6mm}} .k{{border:1px solid #000;padding:4mm;height:38mm}} p{{margin:0 0 1.5mm}}"
-    places = "Skarnholm,Grimhaug,Torgrunn,Mewstone,Long Reef,Tern Island,Sandvik,Outer Bank,Kettle Ness,North Ledge".split(",")
+    places = [
+        "Skarnholm",
+        "Grimhaug",
+        "Torgrunn",
+        "Mewstone",
+        "Long Reef",
+        "Tern Island",
+        "Sandvik",
+        "Outer Bank",
+        "Kettle Ness",
+        "North Ledge",
+    ]
     cards = "".join(f'<div class="k"><p data-role="?"><b>{place.upper()}</b></p><p data-role="?">Lit in {1840 + 7 * i}, {i * 5 % 23 + 9} metres.</p><p data-role="?">Oil store and boat house.</p></div>'
                     for i, place in enumerate(places))  # fmt: skip
     return style, f'<h1 data-role="h" style="font-size:13pt">REGISTER OF LIGHTS</h1><main>{cards}</main>'
@@ -202,13 +283,27 @@ def _cards(_: Text) -> tuple[str, str]:
 
 def _play(text: Text) -> tuple[str, str]:
     style = f"body{{font:11pt/1.3 {OLD};margin:25mm 35mm!important}} .a{{text-align:center}} h1{{text-align:center;font-size:13pt;font-weight:normal}} p{{margin:0 0 1.5mm;padding-left:1.5em;text-indent:-1.5em}} b{{font-weight:normal;font-variant:small-caps}} .s{{font-style:italic;text-align:center;text-indent:0}}"
-    lines = "".join(f'<p data-role="p"><b>{("First Keeper", "Boatman", "The Widow")[i % 3]}.</b> {escape(text.plain(90 + 67 * i % 210))}</p>' for i in range(12))
-    return style, f'<p class="a" data-role="a">THE LAMP &nbsp; [ACT II</p><h1 data-role="h">SCENE III. The lantern room.</h1><p class="s" data-role="?">Enter two Keepers, with oil.</p>{lines}'
+    lines = "".join(
+        f'<p data-role="p"><b>{("First Keeper", "Boatman", "The Widow")[i % 3]}.</b> {escape(text.plain(90 + 67 * i % 210))}</p>'
+        for i in range(12)
+    )
+    return (
+        style,
+        f'<p class="a" data-role="a">THE LAMP &nbsp; [ACT II</p><h1 data-role="h">SCENE III. The lantern room.</h1><p class="s" data-role="?">Enter two Keepers, with oil.</p>{lines}',
+    )
 
 
 def _memorandum(text: Text) -> tuple[str, str]:
     style = f"body{{font:11pt/1.3 {TYPED}}} h1{{font:bold 13pt {TYPED};text-align:center}} .m{{margin:0 0 1mm}} p{{margin:0 0 4mm}} hr{{border:0;border-top:1px solid #000}} h2{{font:inherit;text-decoration:underline;margin:4mm 0 2mm}}"
-    heads = "".join(f'<p class="m" data-role="?">{a}: {b}</p>' for a, b in (("TO", "All keepers"), ("FROM", "The Engineer"), ("DATE", "2 June 1931"), ("SUBJECT", "Fog signals")))
+    heads = "".join(
+        f'<p class="m" data-role="?">{a}: {b}</p>'
+        for a, b in (
+            ("TO", "All keepers"),
+            ("FROM", "The Engineer"),
+            ("DATE", "2 June 1931"),
+            ("SUBJECT", "Fog signals"),
+        )
+    )
     body = f"""<h1 data-role="h">MEMORANDUM</h1>{heads}<hr><h2 data-role="h">Present state</h2>{text.blocks(320, 260)}<h2 data-role="h">What is proposed</h2>{text.blocks(380)}<h2 data-role="h">Costs</h2>{text.blocks(280, 300)}"""
     return style, body
 
@@ -222,22 +317,33 @@ def _title(text: Text) -> tuple[str, str]:
 
 def _patent(text: Text) -> tuple[str, str]:
     style = f"body{{font:9.5pt/4.2mm {SERIF}}} .a{{display:flex;justify-content:space-between;font-weight:bold;margin:0 0 5mm}} main{{position:relative;columns:2;column-gap:16mm;text-align:justify;height:180mm;column-fill:auto}} main p{{margin:0;text-indent:1.5em}} h2{{font-size:9.5pt;text-align:center;margin:2.1mm 0}} .n{{position:absolute;left:0;right:0;text-align:center;font-size:8.5pt}}"
-    numbers = "".join(f'<div class="n" style="top:{4.2 * n - 4.2:.1f}mm" data-role="any">{n}</div>' for n in range(5, 41, 5))
+    numbers = "".join(
+        f'<div class="n" style="top:{4.2 * n - 4.2:.1f}mm" data-role="any">{n}</div>' for n in range(5, 41, 5)
+    )
     body = f"""<div class="a" data-role="a"><span>1,284,117</span><span>2</span></div><main>{numbers}<h2 data-role="h">LANTERN FOR LIGHTHOUSES</h2>{text.blocks(420, 520, 480, 600, 380, 460, 520)}<h2 data-role="h">CLAIMS</h2>{text.blocks(460, 500, 420)}</main>"""
     return style, body
 
 
 def _interview(text: Text) -> tuple[str, str]:
     style = f"body{{font:11pt/1.35 {TYPED}}} h1{{font:inherit;font-weight:bold;text-align:center}} p{{margin:0 0 3mm;padding-left:12mm;text-indent:-12mm}}"
-    lines = "".join(f'<p data-role="p">{"QA"[i % 2]}. &nbsp;{escape(text.plain(70 if i % 2 == 0 else 150 + 40 * i))}</p>' for i in range(10))
+    lines = "".join(
+        f'<p data-role="p">{"QA"[i % 2]}. &nbsp;{escape(text.plain(70 if i % 2 == 0 else 150 + 40 * i))}</p>'
+        for i in range(10)
+    )
     return style, f'<h1 data-role="h">EXAMINATION OF THE SECOND KEEPER</h1>{lines}'
 
 
 def _side_noted(text: Text) -> tuple[str, str]:
     style = f"body{{font:11.5pt/1.3 {OLD};margin:22mm 20mm!important}} .a{{display:flex;justify-content:space-between;width:118mm}} p{{margin:0;text-align:justify;text-indent:1.4em;width:118mm}} .row{{position:relative}} .side{{position:absolute;left:123mm;top:1mm;width:38mm;font-size:8.5pt;line-height:1.15;text-indent:0;text-align:left}}"
     sides = ["Of the first lamps and their oil", "A. D. 1740", "What the keepers were paid", "The loss of the tender"]
-    rows = "".join(f'<div class="row">{text.block(380 + 90 * i)}<p class="side" data-role="any">{side}</p></div>' for i, side in enumerate(sides))
-    return style, f'<div class="a" data-role="a"><span>88</span><span>OF COAL FIRES</span><span>BOOK II.</span></div>{rows}'
+    rows = "".join(
+        f'<div class="row">{text.block(380 + 90 * i)}<p class="side" data-role="any">{side}</p></div>'
+        for i, side in enumerate(sides)
+    )
+    return (
+        style,
+        f'<div class="a" data-role="a"><span>88</span><span>OF COAL FIRES</span><span>BOOK II.</span></div>{rows}',
+    )
 
 
 def _pictured(text: Text) -> tuple[str, str]:
@@ -258,31 +364,62 @@ def _boxed(text: Text) -> tuple[str, str]:
 def _report(text: Text) -> tuple[str, str]:
     style = f"""body{{font:10pt/1.3 {SERIF}}} .a{{text-align:right;font-size:8pt;border-bottom:1px solid #000;margin:0 0 4mm}} h2{{font:bold 13pt {SANS};margin:4mm 0 2mm}} h3{{font:bold 10.5pt {SANS};margin:3mm 0 1mm}} p{{margin:0 0 2.5mm}} table{{border-collapse:collapse;margin:2mm 0 1mm;width:120mm;border-top:2px solid #000;border-bottom:2px solid #000}}
     td{{padding:.6mm 3mm;text-align:right}} td:first-child{{text-align:left}} tr:first-child td{{border-bottom:1px solid #000}} .c{{font-size:9pt}} .b{{text-align:center;font-size:8pt}}"""
-    rows = "".join(f"<tr><td>{name}</td><td>{a}</td><td>{b}</td><td>{a + b}</td></tr>" for name, a, b in (("Skarnholm", 412, 88), ("Grimhaug", 377, 91), ("Torgrunn", 290, 64), ("Mewstone", 188, 59)))
-    body = f"""<p class="a" data-role="a">{text.head('Annual Report of the Board, 1931')}</p><h2 data-role="h">{text.head('4 Oil and coal')}</h2>{text.blocks(420)}<h3 data-role="h">{text.head('4.1 Oil used at the stations')}</h3>{text.blocks(360)}
-    <p class="c" data-role="c">{text.head('Table 7. Oil used, in gallons.')}</p><table><tr><td>Station</td><td>Summer</td><td>Winter</td><td>Year</td></tr>{rows}</table>{text.blocks(480, 320)}
-    <h3 data-role="h">{text.head('4.2 Coal')}</h3>{text.blocks(420, 380)}<h2 data-role="h">{text.head('5 Boats')}</h2>{text.blocks(360)}<p class="b" data-role="a">{text.head('17')}</p>"""
+    rows = "".join(
+        f"<tr><td>{name}</td><td>{a}</td><td>{b}</td><td>{a + b}</td></tr>"
+        for name, a, b in (("Skarnholm", 412, 88), ("Grimhaug", 377, 91), ("Torgrunn", 290, 64), ("Mewstone", 188, 59))
+    )
+    body = f"""<p class="a" data-role="a">{text.head("Annual Report of the Board, 1931")}</p><h2 data-role="h">{text.head("4 Oil and coal")}</h2>{text.blocks(420)}<h3 data-role="h">{text.head("4.1 Oil used at the stations")}</h3>{text.blocks(360)}
+    <p class="c" data-role="c">{text.head("Table 7. Oil used, in gallons.")}</p><table><tr><td>Station</td><td>Summer</td><td>Winter</td><td>Year</td></tr>{rows}</table>{text.blocks(480, 320)}
+    <h3 data-role="h">{text.head("4.2 Coal")}</h3>{text.blocks(420, 380)}<h2 data-role="h">{text.head("5 Boats")}</h2>{text.blocks(360)}<p class="b" data-role="a">{text.head("17")}</p>"""
     return style, body
 
 
 def _labels(_: Text) -> tuple[str, str]:
     style = f"body{{font:10pt/1.3 {SANS}}} main{{display:grid;grid-template-columns:repeat(3,1fr);gap:8mm 6mm}} p{{margin:0}}"
-    names = "Anders Holm,Birte Vang,Carl Oder,Dagny Rusk,Erik Stave,Frida Lund,Gunnar Telle,Hanna Wiik,Ivar Brek,Jorun Falk,Karl Ness,Liv Torp".split(",")
-    return style, "<main>" + "".join(f'<p data-role="any *">{n}<br>The {("North", "South", "Old")[i % 3]} Light<br>Sandvik {i * 7 + 11}</p>' for i, n in enumerate(names)) + "</main>"
+    names = [
+        "Anders Holm",
+        "Birte Vang",
+        "Carl Oder",
+        "Dagny Rusk",
+        "Erik Stave",
+        "Frida Lund",
+        "Gunnar Telle",
+        "Hanna Wiik",
+        "Ivar Brek",
+        "Jorun Falk",
+        "Karl Ness",
+        "Liv Torp",
+    ]
+    return style, "<main>" + "".join(
+        f'<p data-role="any *">{n}<br>The {("North", "South", "Old")[i % 3]} Light<br>Sandvik {i * 7 + 11}</p>'
+        for i, n in enumerate(names)
+    ) + "</main>"
 
 
 def _scripture(text: Text) -> tuple[str, str]:
     style = f"body{{font:9.5pt/1.25 {SERIF}}} .a{{display:flex;justify-content:space-between;border-bottom:1px solid #000;margin:0 0 3mm}} main{{columns:2;column-gap:8mm;column-rule:1px solid #000;text-align:justify;height:180mm;column-fill:auto}} main p{{margin:0;text-indent:1em}} h2{{text-align:center;font-size:11pt;margin:3mm 0 1mm;letter-spacing:.1em}}"
     verses = "".join(f'<p data-role="*">{i + 2} {escape(text.plain(110 + 37 * i % 120))}</p>' for i in range(12))
     more = "".join(f'<p data-role="*">{i + 1} {escape(text.plain(100 + 41 * i % 130))}</p>' for i in range(11))
-    return style, f'<div class="a" data-role="a"><span>The lamps</span><span>RULES, 6, 7</span><span>and their oil</span></div><main>{verses}<h2 data-role="h">CHAPTER 7</h2>{more}</main>'
+    return (
+        style,
+        f'<div class="a" data-role="a"><span>The lamps</span><span>RULES, 6, 7</span><span>and their oil</span></div><main>{verses}<h2 data-role="h">CHAPTER 7</h2>{more}</main>',
+    )
 
 
 def _form(_: Text) -> tuple[str, str]:
     style = f"body{{font:10.5pt/1.3 {SANS}}} h1{{font-size:15pt;text-align:center}} .q{{margin:0 0 5mm;display:flex}} .q i{{flex:1;border-bottom:1px dotted #000;margin-left:2mm;font-style:normal;font-family:{TYPED}}} .k span{{display:inline-block;width:3.5mm;height:3.5mm;border:1px solid #000;margin:0 2mm 0 6mm}}"
-    asked = (("Name of the keeper", "Anders Holm"), ("Station", "Grimhaug"), ("Date of entry into the service", "4 May 1911"), ("Last leave", ""), ("Reason", "to visit the dentist"))
+    asked = (
+        ("Name of the keeper", "Anders Holm"),
+        ("Station", "Grimhaug"),
+        ("Date of entry into the service", "4 May 1911"),
+        ("Last leave", ""),
+        ("Reason", "to visit the dentist"),
+    )
     lines = "".join(f'<div class="q" data-role="?"><span>{a}</span><i>{b}</i></div>' for a, b in asked)
-    return style, f'<h1 data-role="h">APPLICATION FOR LEAVE</h1>{lines}<p class="k" data-role="?">Boat needed:<span></span>yes<span></span>no</p><p data-role="p">To be handed to the master of the tender, who passes it on to the harbour office within the week.</p>'
+    return (
+        style,
+        f'<h1 data-role="h">APPLICATION FOR LEAVE</h1>{lines}<p class="k" data-role="?">Boat needed:<span></span>yes<span></span>no</p><p data-role="p">To be handed to the master of the tender, who passes it on to the harbour office within the week.</p>',
+    )
 
 
 KINDS = (

@@ -9,7 +9,10 @@ from hyalen.core.layout.sizes import type_size, vagueness
 from hyalen.core.model.found import FoundLine
 from hyalen.core.model.geometry import Box
 
-FARTHEST, EVEN_FARTHEST = 2.3, 3.6  # line heights between baselines: double-spaced typing; where lines keep one distance
+FARTHEST, EVEN_FARTHEST = (
+    2.3,
+    3.6,
+)  # line heights between baselines: double-spaced typing; where lines keep one distance
 EVEN, LEAST_EVEN = 0.08, 6  # of that distance, by which lines keep it; lines that do
 LEAST_STEP = 0.4  # line heights from one line down to the next
 SIZE_RATIO = 1.35  # times that type may differ within a column
@@ -67,7 +70,9 @@ def _farthest(lines: Sequence[FoundLine]) -> float:
     wide = [line for line in lines if len(line.words) > 2]
     steps = []
     for i, line in enumerate(wide):
-        under = (b for b in wide[i + 1 :] if b.level > line.level + LEAST_STEP * line.height and _shared(line.box, b.box) > 0)
+        under = (
+            b for b in wide[i + 1 :] if b.level > line.level + LEAST_STEP * line.height and _shared(line.box, b.box) > 0
+        )
         following = next(under, None)
         if following is not None:
             steps.append(_step(line, following) / max(1.0, (line.height + following.height) / 2))

@@ -153,9 +153,7 @@ def _bullet(each: _Before, found: Sequence[_Before]) -> FoundWord | None:
     return FoundWord(BULLET, each.ink, 0.9, each.line.words[-1].language)
 
 
-def _read(
-    page: Image, dpi: float, languages: tuple[str, ...], each: _Before, reader: Reader
-) -> FoundWord | None:
+def _read(page: Image, dpi: float, languages: tuple[str, ...], each: _Before, reader: Reader) -> FoundWord | None:
     """What is read of the ink, alone or with the row's first words, where that is a mark."""
     line, margin = each.line, int(dpi * AROUND)
     beside = [w.box for w in line.words if not w.box.overlap(each.ink)][:2]

@@ -15,7 +15,9 @@ MOST_LETTERS = 3
 MOST_OFF = 0.3  # steps by which a number may stand off its place
 MOSTLY = 0.6  # of what stands in their strip
 TEXT_LINES = 4  # of the text beside, at least
-_MISREAD = str.maketrans({"I": "1", "l": "1", "|": "1", "O": "0", "o": "0", "S": "5", "s": "5", "B": "8", "a": "2", "i": "1"})
+_MISREAD = str.maketrans(
+    {"I": "1", "l": "1", "|": "1", "O": "0", "o": "0", "S": "5", "s": "5", "B": "8", "a": "2", "i": "1"}
+)
 _NUMBER = re.compile(r"^\d{1,3}$")
 
 

@@ -20,8 +20,8 @@ from hyalen.core.structure.centred import centred_heads
 from hyalen.core.structure.contents import contents_entries
 from hyalen.core.structure.headlines import with_headlines
 from hyalen.core.structure.indented import addresses, quotations
-from hyalen.core.structure.lists import with_depths
 from hyalen.core.structure.line_numbers import line_numbers
+from hyalen.core.structure.lists import with_depths
 from hyalen.core.structure.margins import Margin, margins, number_apart, side_notes
 
 CAPTION_START = re.compile(
@@ -31,7 +31,9 @@ CAPTION_START = re.compile(
 )
 NOTE_START = re.compile(r"^(?:[*†‡§¶]+|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?!\d*[.)]))\s*\D")
 NOTE_SIZE, LARGER_THAN_NOTE, LARGER_THAN_BODY = 0.9, 0.97, 1.1  # of the body's
-NOTE_SIGN = re.compile(r"^(?:[*†‡§¶+£$#|]{1,2}|[tij]|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?![\d.)]))\s*[A-ZÀ-Þ«„“\"']")  # daggers are misread
+NOTE_SIGN = re.compile(
+    r"^(?:[*†‡§¶+£$#|]{1,2}|[tij]|\(?(?:\d{1,3}|[a-z])\)|\d{1,3}(?![\d.)]))\s*[A-ZÀ-Þ«„“\"']"
+)  # daggers are misread
 LEAST_SIGNED, APART = 2, 3.0  # notes with a sign; sizes of the body's type between two notes
 BYLINE = re.compile(r"^(?:[Bb]y|BY|[Vv]on|VON|[Pp]ar|PAR|[Dd]oor|[Dd]i|[Pp]or)[.:]?(?:\s+[A-ZÀ-ÖØ-Þ][\w.'’-]*){2,4}$")
 MOST_CAPTION = 14  # words
@@ -358,9 +360,7 @@ def _foot_notes(texts: Sequence[Region], body: float) -> set[str]:
     if not large:
         return set()
     foot = max(box.bottom for box in large)
-    small = sorted(
-        (r for r in texts if _size(r) < NOTE_SIZE * body and r.box.centre.y > foot), key=lambda r: r.box.top
-    )
+    small = sorted((r for r in texts if _size(r) < NOTE_SIZE * body and r.box.centre.y > foot), key=lambda r: r.box.top)
     if sum(bool(NOTE_SIGN.match(r.text)) for r in small) < LEAST_SIGNED:
         return set()
     reach, found = small[0].box.bottom, set[str]()
