@@ -13,7 +13,7 @@ from bench import pipeline
 from bench.page_kinds import Kind, pages
 from bench.proofing_pages import filmed
 from bench.real.score import Score, score
-from hyalen.core.imaging.pixels import Image, grey
+from hyalen.core.imaging.pixels import Image, as_uint8, grey
 from hyalen.core.model.content import PageContent
 from hyalen.demo.spoil import AGED, Spoiling, spoil
 from hyalen.demo.typeset import A4, SetPage, TrueBlock, typesetter
@@ -56,7 +56,7 @@ def rests(block: TrueBlock) -> list[str]:
 def scan_of(image: Image, how: str) -> tuple[Image, float]:
     dpi = DPI
     if how == "at 150 dpi":
-        image, dpi = cv2.resize(image, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), dpi / 2
+        image, dpi = as_uint8(cv2.resize(image, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)), dpi / 2
     scan = spoil(image, dpi, HOW[how], seed=len(how))
     return (filmed(grey(scan), dpi, 0.6, 0.003, 7) if how == "from film" else scan), dpi
 
