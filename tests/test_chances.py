@@ -245,6 +245,12 @@ def test_marks_and_capitals_are_judged_in_their_sentence(maker: type[ContentMake
     assert not any(seen(paired, "unpaired").values())
 
 
+def test_a_bullet_is_told_by_its_shape_and_no_doubt(maker: type[ContentMaker]) -> None:
+    page = maker().add(Role.LIST_ITEM, "• Everyone has the right to it").add(Role.LIST_ITEM, "· Everyone else").page()
+    chances = {j.placed.word.text: j.chance for j in judge(page)}
+    assert chances["•"] < 0.005 < chances["·"]
+
+
 def test_a_sentence_goes_on_in_the_next_paragraph_but_not_in_a_heading(maker: type[ContentMaker]) -> None:
     page = maker().add(Role.PARAGRAPH, "The lamp was").add(Role.PARAGRAPH, "Lit it.").add(Role.HEADING_2, "oil").page()
     begins = seen(page, "capital")

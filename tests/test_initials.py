@@ -11,7 +11,7 @@ import pytest
 from hyalen.core.imaging.pixels import Image
 from hyalen.core.layout.initials import join_initials
 from hyalen.core.layout.paragraphs import split_paragraphs
-from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine
+from hyalen.core.model.found import BlockKind, FoundBlock, FoundLine, FoundWord
 from hyalen.core.model.geometry import Box, Point
 from hyalen.core.reading.engine import ENGINE
 from hyalen.core.reading.initials import read_initials
@@ -85,6 +85,32 @@ def test_it_is_the_first_letter_of_its_word_or_a_word(initial: str, head: str, l
     lines = [alone, read_line(f"{head} lamp", 195, 100, language=language), *beside()[1:]]
     joined = [" ".join(w.text for w in line.words) for line in join_initials(lines)]
     assert sorted(joined) == sorted([f"{words} lamp", BESIDE[1], BENEATH])
+
+
+@pytest.mark.parametrize(
+    ("initial", "head", "read"),
+    [
+        ("(@)", "hristmas", "Christmas"),
+        ("S", "uarantees", "Guarantees"),
+        ("(@)", "ame", "(@) ame"),
+        ("R", "ost", "Rost"),
+    ],
+)
+def test_a_misread_initial_is_the_only_letter_that_makes_a_usual_word(initial: str, head: str, read: str) -> None:
+    """ "ame" is the rest of came, name and same; a word that does not stand beside a letter is left."""
+    line = read_line(f"{initial} {head} lamp", 100, 100)
+    first = line.words[0]._replace(box=LETTER)
+    line = line._replace(words=(first, *(moved_right(w, 195 - line.words[1].box.left) for w in line.words[1:])))
+    (whole, *_) = sorted(join_initials([line, *beside()[1:]]), key=lambda each: each.level)
+    assert " ".join(w.text for w in whole.words) == f"{read} lamp"
+    one = read_line(f"{initial}{head} lamp", 100, 100)
+    high = one.words[0]._replace(box=one.words[0].box._replace(bottom=194))
+    (alone,) = join_initials([one._replace(words=(high, one.words[1]))])
+    assert alone.words[0].text == (read if initial == "S" else f"{initial}{head}")
+
+
+def moved_right(word: FoundWord, by: int) -> FoundWord:
+    return word._replace(box=word.box._replace(left=word.box.left + by, right=word.box.right + by))
 
 
 def test_the_smallest_line_beside_it_tells_how_large_it_is() -> None:

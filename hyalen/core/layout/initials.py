@@ -13,6 +13,9 @@ from hyalen.core.model.geometry import Box, union
 LEAST_RISE = 1.55  # of the height of the line it stands beside
 FAR_COMMONER = 2.0  # on the Zipf scale: what stands beside a letter is a word of its own
 MOST_RISE = 8.0  # line heights of a drop capital
+CAPITALS = "ABCDEFGHIJKLMNOPQRSTUVWXYZÀÂÄÅÇÈÉÊÎÑÔÖØÙÚÛÜ"
+LEAST_HEAD, USUAL, UNSURE = 3, 2.5, 0.6  # letters beside an initial; Zipf frequency of a word; confidence of a guess
+MOST_MISREAD = 3  # letters that an ornate initial is read as
 
 
 def join_initials(lines: Sequence[FoundLine]) -> list[FoundLine]:
@@ -23,22 +26,41 @@ def join_initials(lines: Sequence[FoundLine]) -> list[FoundLine]:
     rest = list(lines)
     for line in lines:
         for word in line.words:
-            if not _is_initial(word):
+            read = _is_initial(word)
+            if not read and not _is_unread(word, line):
                 continue
             first = _first_beside(word, [each for each in rest if each is not line or len(line.words) > 1])
             if first is None:
                 continue
-            rest = [each for each in rest if each is not line and each is not first]
             others = tuple(w for w in first.words if w is not word)
+            if not read and not (others and _only_letter(others[0])):
+                continue
+            rest = [each for each in rest if each is not line and each is not first]
             if not others:
                 continue
-            letter = word._replace(text=word.text.strip(EDGES))  # specks beside it are read as marks
+            letter = word._replace(text=word.text.strip(EDGES) if read else "")  # specks beside it are read as marks
             words = (*_as_one(letter, others[0]), *others[1:])
             rest.append(first._replace(words=words, box=union(w.box for w in others)))
             if first is not line and len(line.words) > 1:
                 rest.append(part_of(line, tuple(w for w in line.words if w is not word)))
             break
-    return rest
+    return list(map(_with_usual_initial, rest))
+
+
+def _with_usual_initial(line: FoundLine) -> FoundLine:
+    """The line, whose first word was read with another letter than the large one that makes it a usual word."""
+    word = line.words[0]
+    if len(line.words) < 2 or not word.text[:1].isupper() or not _is_high(word, line):
+        return line
+    if frequency(word.text.strip(EDGES).casefold(), word.language) > 0:
+        return line
+    only = _only_letter(word._replace(text=word.text[1:]))
+    if not only:
+        return line
+    mended = word._replace(
+        text=only + word.text[1:], confidence=min(UNSURE, word.confidence), letters="", others=(*word.others, word.text)
+    )
+    return line._replace(words=(mended, *line.words[1:]))
 
 
 def _as_one(initial: FoundWord, head: FoundWord) -> tuple[FoundWord, ...]:
@@ -47,6 +69,11 @@ def _as_one(initial: FoundWord, head: FoundWord) -> tuple[FoundWord, ...]:
     def usual(text: str) -> float:
         return frequency(text.strip(EDGES).casefold(), head.language)
 
+    only = _only_letter(head)
+    if only and not (initial.text and usual(initial.text + head.text)):
+        box, confidence = union((initial.box, head.box)), min(UNSURE, initial.confidence, head.confidence)
+        read = (*head.others, initial.text + head.text)
+        return (head._replace(text=only + head.text, box=box, confidence=confidence, letters="", others=read),)
     plain = unicodedata.normalize("NFD", initial.text)[0]  # old print has no accents on capitals, but specks
     letter = max(initial.text, plain, key=lambda each: usual(each + head.text))
     text = letter + head.text
@@ -57,6 +84,26 @@ def _as_one(initial: FoundWord, head: FoundWord) -> tuple[FoundWord, ...]:
         text = letter + head.text.lower()
     box, confidence = union((initial.box, head.box)), min(initial.confidence, head.confidence)
     return (head._replace(text=text, box=box, confidence=confidence, letters=""),)
+
+
+def _only_letter(head: FoundWord) -> str:
+    """The one capital that makes a usual word of what stands beside an initial; "" where several do, or none."""
+    core = head.text.strip(EDGES)
+    if len(core) < LEAST_HEAD or not core.islower():
+        return ""
+    usual = {letter: frequency((letter + core).casefold(), head.language) for letter in CAPITALS}
+    first, second = sorted(usual, key=lambda letter: -usual[letter])[:2]
+    rival = max(usual[second], frequency(core, head.language))
+    return first if usual[first] >= USUAL and usual[first] - rival > FAR_COMMONER else ""
+
+
+def _is_unread(word: FoundWord, line: FoundLine) -> bool:
+    """Whether it may be an initial that reads as something else: at the head of a line, and far higher than the rest."""
+    return word is line.words[0] and len(line.words) > 1 and len(word.text) <= MOST_MISREAD and _is_high(word, line)
+
+
+def _is_high(word: FoundWord, line: FoundLine) -> bool:
+    return word.box.height > LEAST_RISE * max(w.box.height for w in line.words[1:])
 
 
 def _is_initial(word: FoundWord) -> bool:

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from hyalen.core.layout.bullets import BULLET
 from hyalen.core.model.content import PageContent
 from hyalen.core.proofing.evidence import FEATURES, IN_DOCUMENT, MOST_COUNTED, Known, evidence
 from hyalen.core.proofing.placed import Placed, core_of, main_language, proofed_words
@@ -18,7 +19,7 @@ from hyalen.core.proofing.totals import cells_that_add_up
 
 DECIMALS = 5  # of a chance
 NUMBERS = "chances.json"  # made by tools/fit_chances.py
-SETTLED = 0.002  # chance that a word is wrong that a person has looked at
+SETTLED = 0.002  # chance that a word is wrong that a person has looked at, or that a bullet is, which its shape tells
 ADDS_UP = 0.05  # of its chance is left to a figure of a column whose total is right
 LISTED = 0.1  # of its chance is left to a word that the clerk's lists have
 TREES_AT_ONCE = 100
@@ -217,7 +218,7 @@ def _judged(
 
 
 def _chance(placed: Placed, chance: float, known: Known, sums: Collection[str]) -> float:
-    if placed.word.settled:
+    if placed.word.settled or placed.word.text == BULLET:
         return SETTLED
     if placed.word.id in sums:
         chance *= ADDS_UP
