@@ -48,7 +48,10 @@ def test_what_is_asked_of_a_page_is_what_its_markup_tells(setter: Typesetter) ->
     (note, (kind, rest)) = truth["anywhere"]
     assert note == ["n", "A note"] and kind == "?" and rest.startswith("word") and not rest.startswith("word0 ")
     assert rests(page.blocks[1]) == [] and len({kind.name for kind in KINDS}) == len(KINDS)
-    assert score(PageContent(width=100, height=100, dpi=100, regions=()), truth).f1 == 0
+    nothing = PageContent(width=100, height=100, dpi=100, regions=())
+    assert score(nothing, truth).f1 == score(nothing, truth).roles == 0
+    untold = {"order": [["*", "Title"]], "artifacts": []}
+    assert score(nothing, untold).roles == 1  # no role is asked
 
 
 # Columns
@@ -248,6 +251,17 @@ def test_numbers_beside_a_text_that_keep_its_pace_count_its_lines(numbers: list[
     assert len(line_numbers(page.regions, 28)) == counted
     roles = page.roles()
     assert sum(role is Role.ARTIFACT for role in roles.values()) >= counted
+
+
+@pytest.mark.parametrize(
+    ("text", "counted"), [("and goes on below it to the end", 5), ("Anders Holm, keeper of it", 0)]
+)
+def test_numbers_of_entries_are_no_numbers_of_lines(text: str, counted: int) -> None:
+    page = Page()
+    for i in range(5):
+        page.add(text, 400, 500 + 120 * i)
+        page.add(str(i + 1), 300, 500 + 120 * i)
+    assert len(line_numbers(page.regions, 28)) == counted
 
 
 def test_small_type_beneath_all_of_the_text_with_two_signs_is_notes() -> None:

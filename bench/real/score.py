@@ -45,11 +45,12 @@ def score(content: PageContent, truth: dict[str, Any]) -> Score:
     rank = {j: k for k, j in enumerate(sorted(told))}
     following = sum(rank[b] == rank[a] + 1 for a, b in pairwise(told))
     typed = [i for i in hit if wanted[i][0] in ROLES]
+    asked = any(kind in ROLES for kind, _ in wanted)
     right = sum(made[used[i]][0].startswith(ROLES[wanted[i][0]]) for i in typed)
     return Score(
         f1=2 * precision * recall / (precision + recall) if hit else 0.0,
         order=following / (len(inner) - 1) if len(inner) > 1 else 1.0,
-        roles=right / max(1, len(typed)),
+        roles=right / max(1, len(typed)) if asked else 1.0,
         leaked=sum(any(fuzz.ratio(text, _flat(a)) > LEAKED for a in truth["artifacts"]) for _, text in made),
         extra=len(extra),
         figures=sum(r.kind is RegionKind.FIGURE for r in content.regions),

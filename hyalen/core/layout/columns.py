@@ -9,10 +9,8 @@ from hyalen.core.layout.sizes import type_size, vagueness
 from hyalen.core.model.found import FoundLine
 from hyalen.core.model.geometry import Box
 
-FARTHEST, EVEN_FARTHEST = (
-    2.3,
-    3.6,
-)  # line heights between baselines: double-spaced typing; where lines keep one distance
+FARTHEST = 2.3  # line heights between baselines: double-spaced typing
+EVEN_FARTHEST = 3.6  # the same where lines keep one distance
 EVEN, LEAST_EVEN = 0.08, 6  # of that distance, by which lines keep it; lines that do
 LEAST_STEP = 0.4  # line heights from one line down to the next
 SIZE_RATIO = 1.35  # times that type may differ within a column

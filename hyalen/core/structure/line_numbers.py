@@ -14,6 +14,7 @@ LEAST = 3  # numbers that count on
 MOST_LETTERS = 3
 MOST_OFF = 0.3  # steps by which a number may stand off its place
 MOSTLY = 0.6  # of what stands in their strip
+WITHIN = 0.4  # of the lines, that begin within a sentence
 TEXT_LINES = 4  # of the text beside, at least
 _MISREAD = str.maketrans(
     {"I": "1", "l": "1", "|": "1", "O": "0", "o": "0", "S": "5", "s": "5", "B": "8", "a": "2", "i": "1"}
@@ -48,7 +49,8 @@ def line_numbers(texts: Sequence[Region], body: float) -> set[str]:
         places = [_Place(r, line, _value(line)) for r in strip for line in r.lines]
         edge = _edge(places, at_left, body)
         kept = [p for p in places if abs(_side(p, edge[1]) - edge[0]) < body] if edge else []
-        if _count_on(kept):
+        step = _step(kept)
+        if step > 1 or (step == 1 and _run_on(kept, lines)):
             found |= {p.region.id for p in kept}
     return found
 
@@ -78,17 +80,28 @@ def _edge(places: Sequence[_Place], at_left: bool, body: float) -> tuple[float, 
     return max(edges, key=lambda e: sum(abs(_side(p, e[1]) - e[0]) < 0.5 * body for p in told))
 
 
-def _count_on(places: Sequence[_Place]) -> bool:
-    """Whether they stand where their values have them, misread ones where one of the others' steps would be."""
+def _step(places: Sequence[_Place]) -> float:
+    """By how much they count, if most stand where their values have them, misread ones where another would be; else 0."""
     told = sorted((p.line.level, p.value) for p in places if p.value is not None)
     if len(places) < LEAST or len(told) < max(2, MOSTLY * len(places)):
-        return False
+        return 0.0
     levels, values = np.array([t[0] for t in told]), np.array([t[1] for t in told], float)
     steps = np.diff(values)
     if not (steps > 0).any():
-        return False
+        return 0.0
     pace = float(np.median(np.diff(levels)[steps > 0] / steps[steps > 0]))
     start, step = float(np.median(levels - values * pace)), float(np.min(steps[steps > 0]))
     stands = [(p, (p.line.level - start) / max(pace, 1.0)) for p in places]
     on = [abs(at - (round(at / step) * step if p.value is None else p.value)) < MOST_OFF * step for p, at in stands]
-    return sum(on) >= max(LEAST, MOSTLY * len(places))
+    return step if sum(on) >= max(LEAST, MOSTLY * len(places)) else 0.0
+
+
+def _run_on(places: Sequence[_Place], lines: Sequence[Line]) -> bool:
+    """Whether the lines beside them go on within sentences: where each begins one, the numbers are those of entries."""
+    beside = [
+        line
+        for line in lines
+        if any(p.line.box.top < line.box.bottom and line.box.top < p.line.box.bottom for p in places)
+    ]
+    within = sum(line.text[:1].isalpha() and not line.text[:1].isupper() for line in beside)
+    return within > WITHIN * len(beside)
